@@ -1,0 +1,55 @@
+# Wexter: `make demo` and `make test` are all that is needed.
+export CGO_ENABLED ?= 0
+ADDR ?= 127.0.0.1:8080
+GOFILES = $(shell git ls-files -co --exclude-standard '*.go')
+
+.PHONY: demo build test check-format go-test race assets check-assets browser bench fuzz
+
+demo: build
+	./bin/wexter demo --addr $(ADDR)
+
+build:
+	go build -trimpath -o bin/wexter ./cmd/wexter
+
+test: check-format go-test race check-assets browser
+
+check-format:
+	@out=$$(gofmt -l $(GOFILES)); if [ -n "$$out" ]; then echo "not formatted:"; echo "$$out"; exit 1; fi
+	go vet ./...
+
+go-test:
+	go test ./...
+
+# The race detector needs a C compiler; without one this step says so and is skipped.
+# The accuracy trials are long and single-minded, so they run in short form here.
+race:
+	@if command -v gcc >/dev/null 2>&1; then CGO_ENABLED=1 go test -race -short ./casework/... ./store/... ./web/... ./ingest/...; \
+	else echo "no C compiler here: the race detector is left out"; fi
+
+node_modules/.package-lock.json: package.json package-lock.json
+	npm ci --no-audit --no-fund --allow-scripts=esbuild || npm ci --no-audit --no-fund
+	@touch $@
+
+assets: node_modules/.package-lock.json
+	node web/assets/build.mjs web/static
+
+# Built again into a fresh folder, the committed assets must come out the same.
+check-assets: node_modules/.package-lock.json
+	rm -rf tmp/static && mkdir -p tmp
+	node web/assets/build.mjs tmp/static
+	diff -r tmp/static web/static || { echo "web/static is not what make assets builds: run it and commit"; exit 1; }
+
+CHROMIUM ?= /usr/bin/chromium
+$(CHROMIUM):
+	apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium
+
+browser: node_modules/.package-lock.json $(CHROMIUM) build
+	node --test --test-concurrency=1 e2e/
+
+bench:
+	go test -run '^$$' -bench . -benchmem ./...
+
+fuzz:
+	go test ./core/units -run '^$$' -fuzz FuzzParse -fuzztime 20s
+	go test ./ingest -run '^$$' -fuzz FuzzReadCSV -fuzztime 20s
+	go test ./report -run '^$$' -fuzz FuzzReadBundle -fuzztime 20s

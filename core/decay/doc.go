@@ -1,0 +1,36 @@
+// Package decay turns the pressure trace of a sealed vapour system into the
+// diameter of its leak, with an interval and a verdict that may be "cannot tell
+// yet".
+//
+// # The model
+//
+// A test has one or more legs: sealed at zero gauge (the drift leg), held at
+// pressure, held at vacuum, and any of these again with a known orifice added.
+// All legs are fitted together. In each, with gauge pressure p split into an
+// isothermal part q and a thermal part ψ,
+//
+//	dq/dt = −κ·f(p) + g
+//	dψ/dt = (W(t) − ψ)/τ − (γ−1)·(κ·f(p) − g)
+//	p     = q + ψ + q·ψ/barometer
+//
+// where κ = A/V is the leak's area over the volume, f(p) the compressible
+// orifice flow per unit area as a volume rate of change of pressure, g the drift
+// (vapour that the fuel gives off), W the wall temperature expressed as pressure,
+// and τ the time in which the gas takes the temperature of its walls. ψ starts at
+// A, the heat that charging left in the gas. The second line keeps the leak's own
+// cooling: a fast leak expands without time to take heat from the wall.
+//
+// # The unknowns
+//
+// κ (never negative), g, τ, a start pressure and a settling amplitude for each
+// leg, a small change of drift from leg to leg, and the share of the measured
+// wall temperature that the gas feels. They are found by Levenberg–Marquardt with
+// sensitivities integrated beside the state, on a trace averaged to at most 120
+// knots a leg, whitened for serial correlation, with a Huber loss.
+//
+// # The interval
+//
+// The interval of κ is read off the profile of the fit, since near zero or near a
+// balance of leak and drift a tangent ellipse is wrong. The volume enters with
+// its own tolerance: A = κ·V. What each source contributes is in the budget.
+package decay
