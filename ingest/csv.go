@@ -1,0 +1,437 @@
+package ingest
+
+import (
+	"bytes"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"strconv"
+	"strings"
+	"time"
+	"unicode/utf8"
+
+	"wexter/core/units"
+)
+
+// Limits on what is read.
+const (
+	MaxBytes = 64 << 20  // a log
+	MaxRows  = 2_000_000 // an hour of 12 channels at 500 Hz
+)
+
+// Log is a pressure log in SI units.
+type Log struct {
+	Time     []float64 // s from the first reading
+	Gauge    []float64 // Pa above the barometer
+	Wall     []float64 // K, nil without such a column
+	Unit     string    // unit the pressure was written in
+	Absolute bool      // the file held absolute pressure; Barometer was taken off
+	Notes    []string  // sentences about what was recognised or left out
+}
+
+// Options supplies what a file does not say.
+type Options struct {
+	PressureUnit    string  // used when the header has none
+	TemperatureUnit string  // °C when neither says
+	Barometer       float64 // Pa, for absolute pressures; 0 is 101 325
+}
+
+// NoUnitError says that the pressure column has no unit.
+type NoUnitError struct{ Column string }
+
+func (e *NoUnitError) Error() string {
+	return fmt.Sprintf("line 1: the pressure column %q has no unit; write it into the header, for example \"pressure_inH2O\", or supply it (--pressure-unit inH2O)", e.Column)
+}
+
+// ReadCSV reads a log. The error is one sentence with the line.
+func ReadCSV(r io.Reader, o Options) (Log, error) {
+	data, err := io.ReadAll(io.LimitReader(r, MaxBytes+1))
+	if err != nil {
+		return Log{}, fmt.Errorf("the file could not be read to its end: %w", err)
+	}
+	if len(data) > MaxBytes {
+		return Log{}, fmt.Errorf("the file is larger than %d MB; cut it to the test", MaxBytes>>20)
+	}
+	return ParseCSV(data, o)
+}
+
+// ParseCSV is ReadCSV on bytes at hand.
+func ParseCSV(data []byte, o Options) (Log, error) {
+	data, err := plainText(data)
+	if err != nil {
+		return Log{}, err
+	}
+	// Lines before the header that start with # are comments; they keep their numbers.
+	skipped := 0
+	for {
+		head, rest, found := bytes.Cut(data, []byte("\n"))
+		if t := bytes.TrimSpace(head); found && (len(t) == 0 || t[0] == '#') {
+			data, skipped = rest, skipped+1
+			continue
+		}
+		break
+	}
+	if len(bytes.TrimSpace(data)) == 0 {
+		return Log{}, errors.New("the file is empty; a header line and readings were expected")
+	}
+	first, _, _ := bytes.Cut(data, []byte("\n"))
+	sep, err := separator(string(first), skipped+1)
+	if err != nil {
+		return Log{}, err
+	}
+	rd := csv.NewReader(bytes.NewReader(data))
+	rd.Comma = sep
+	rd.ReuseRecord = true
+	rd.FieldsPerRecord = -1
+	rd.LazyQuotes = true
+	rd.TrimLeadingSpace = sep != '\t'
+	header, err := rd.Read()
+	if err != nil {
+		return Log{}, fmt.Errorf("line %d: the header could not be read: %v", skipped+1, err)
+	}
+	cols, err := columns(header, o, skipped+1)
+	if err != nil {
+		return Log{}, err
+	}
+	return cols.read(rd, o, skipped, len(header))
+}
+
+// plainText takes a byte-order mark off and refuses what is not text.
+func plainText(data []byte) ([]byte, error) {
+	data = bytes.TrimPrefix(data, []byte("\xef\xbb\xbf"))
+	for _, m := range []struct{ magic, name string }{{"%PDF", "a PDF document"}, {"PK\x03\x04", "a spreadsheet or an archive"}, {"\x89PNG", "a picture"}, {"\xff\xd8\xff", "a picture"}, {"\x1f\x8b", "a compressed file"}, {"\xd0\xcf\x11\xe0", "an old spreadsheet"}, {"\xff\xfe", "text in UTF-16"}, {"\xfe\xff", "text in UTF-16"}} {
+		if bytes.HasPrefix(data, []byte(m.magic)) {
+			return nil, fmt.Errorf("this is %s, not a CSV log; save the readings as CSV in UTF-8", m.name)
+		}
+	}
+	sample := data[:min(len(data), 8192)]
+	if bytes.IndexByte(sample, 0) >= 0 {
+		return nil, errors.New("this is not a text file; save the readings as CSV in UTF-8")
+	}
+	return data, nil
+}
+
+// separator chooses the character that splits the header.
+func separator(head string, line int) (rune, error) {
+	best, count := ',', 0
+	for _, s := range []rune{'\t', ';', ','} {
+		if n := strings.Count(head, string(s)); n > count {
+			best, count = s, n
+		}
+	}
+	if count == 0 {
+		return 0, fmt.Errorf("line %d: one column only; a time and a pressure column, separated by commas, semicolons or tabs, were expected", line)
+	}
+	return best, nil
+}
+
+type layout struct {
+	time, pressure, wall int
+	timeUnit, pUnit      units.Unit
+	wallUnit             units.Unit
+	absolute             bool
+}
+
+var names = []struct {
+	what  string
+	words []string
+}{
+	{"time", []string{"time", "t", "timestamp", "seconds", "elapsed", "zeit", "date", "datetime"}},
+	{"pressure", []string{"pressure", "press", "p", "gauge", "vacuum", "druck", "ftp", "dp"}},
+	{"wall", []string{"temp", "temperature", "wall", "walltemp", "t_wall", "twall", "temperatur"}},
+}
+
+// role says what a header names, by its first word.
+func role(h string) string {
+	words := strings.FieldsFunc(strings.ToLower(h), func(r rune) bool { return strings.ContainsRune(" _-([{.:/", r) })
+	for _, w := range words {
+		for _, n := range names {
+			for _, x := range n.words {
+				if w == x {
+					return n.what
+				}
+			}
+		}
+	}
+	return ""
+}
+
+func columns(header []string, o Options, line int) (layout, error) {
+	l := layout{time: -1, pressure: -1, wall: -1}
+	seen := map[string]string{}
+	for i, h := range header {
+		h = strings.TrimSpace(h)
+		what := role(h)
+		if what == "" {
+			// A bare unit names its column too: "inH2O;°C".
+			if _, ok := units.Guess(h, units.Pressure); ok {
+				what = "pressure"
+			} else if _, ok := units.Guess(h, units.Time); ok && strings.ToLower(h) != "m" {
+				what = "time"
+			}
+		}
+		if what == "" {
+			continue
+		}
+		if other, twice := seen[what]; twice {
+			if what == "wall" {
+				continue // more than one temperature: the first is taken
+			}
+			return l, fmt.Errorf("line %d: two %s columns, %q and %q; keep one", line, what, clip(other), clip(h))
+		}
+		seen[what] = h
+		switch what {
+		case "time":
+			l.time = i
+			l.timeUnit = units.Must("s", units.Time)
+			if u, ok := units.Guess(h, units.Time); ok {
+				l.timeUnit = u
+			}
+		case "pressure":
+			l.pressure = i
+			low := strings.ToLower(h)
+			l.absolute = strings.Contains(low, "abs")
+			u, ok := units.Guess(h, units.Pressure)
+			if !ok && o.PressureUnit != "" {
+				if u, ok = units.Lookup(o.PressureUnit, units.Pressure); !ok {
+					return l, fmt.Errorf("%q is not a unit of pressure; use one of %s", clip(o.PressureUnit), strings.Join(units.Symbols(units.Pressure), ", "))
+				}
+			}
+			l.pUnit = u
+		case "wall":
+			l.wall = i
+			l.wallUnit = units.Must("°C", units.Temperature)
+			if o.TemperatureUnit != "" {
+				if u, ok := units.Lookup(o.TemperatureUnit, units.Temperature); ok {
+					l.wallUnit = u
+				}
+			}
+			if u, ok := units.Guess(h, units.Temperature); ok {
+				l.wallUnit = u
+			}
+		}
+	}
+	list := func() string {
+		var q []string
+		for _, h := range header {
+			q = append(q, strconv.Quote(clip(h)))
+		}
+		return strings.Join(q, ", ")
+	}
+	if l.time < 0 {
+		return l, fmt.Errorf("line %d: no time column among %s; name one \"time_s\"", line, clip(list()))
+	}
+	if l.pressure < 0 {
+		return l, fmt.Errorf("line %d: no pressure column among %s; name one \"pressure_inH2O\"", line, clip(list()))
+	}
+	if l.pUnit.Symbol == "" {
+		return l, &NoUnitError{Column: clip(header[l.pressure])}
+	}
+	return l, nil
+}
+
+func (l layout) read(rd *csv.Reader, o Options, skipped, width int) (Log, error) {
+	out := Log{Unit: l.pUnit.Symbol}
+	var epoch time.Time
+	iso := false
+	duplicates := 0
+	row := 0
+	last := math.Inf(-1)
+	for {
+		rec, err := rd.Read()
+		if err == io.EOF {
+			break
+		}
+		line, _ := rd.FieldPos(0)
+		line += skipped
+		if err != nil {
+			return Log{}, fmt.Errorf("line %d: %v", line, err)
+		}
+		if len(rec) == 1 && strings.TrimSpace(rec[0]) == "" || strings.HasPrefix(strings.TrimSpace(rec[0]), "#") {
+			continue
+		}
+		if row++; row > MaxRows {
+			return Log{}, fmt.Errorf("line %d: more than %d readings; cut the log to the test", line, MaxRows)
+		}
+		if len(rec) != width {
+			hint := ""
+			if len(rec) > width && strings.ContainsRune(strings.Join(rec, ""), '.') == false && rd.Comma == ',' {
+				hint = "; with decimal commas the columns must be separated by semicolons or tabs"
+			} else if len(rec) < width {
+				hint = "; the line is cut short, or another separator is used"
+			}
+			return Log{}, fmt.Errorf("line %d: %d columns, the header has %d%s", line, len(rec), width, hint)
+		}
+		t, isISO, err := parseTime(rec[l.time], l.timeUnit, &epoch)
+		if err != nil {
+			return Log{}, fmt.Errorf("line %d, column %d: %q is not a time; seconds or ISO 8601 were expected", line, l.time+1, clip(rec[l.time]))
+		}
+		if row > 1 && isISO != iso {
+			return Log{}, fmt.Errorf("line %d: the time changes from %s", line, map[bool]string{true: "ISO 8601 to a number", false: "a number to ISO 8601"}[iso])
+		}
+		iso = isISO
+		p, err := number(rec[l.pressure])
+		if err != nil {
+			return Log{}, fmt.Errorf("line %d, column %d: %q is not a pressure in %s", line, l.pressure+1, clip(rec[l.pressure]), l.pUnit.Symbol)
+		}
+		p = l.pUnit.ToSI(p)
+		if math.Abs(p) > 1e6 {
+			return Log{}, fmt.Errorf("line %d: %s %s is more than any gauge here can read; is the unit right?", line, clip(rec[l.pressure]), l.pUnit.Symbol)
+		}
+		w := 0.0
+		if l.wall >= 0 {
+			if w, err = number(rec[l.wall]); err != nil {
+				return Log{}, fmt.Errorf("line %d, column %d: %q is not a temperature in %s", line, l.wall+1, clip(rec[l.wall]), l.wallUnit.Symbol)
+			}
+			w = l.wallUnit.ToSI(w)
+			if w < 200 || w > 400 {
+				return Log{}, fmt.Errorf("line %d: a temperature of %s %s cannot be; is the unit right?", line, clip(rec[l.wall]), l.wallUnit.Symbol)
+			}
+		}
+		switch {
+		case t == last:
+			duplicates++
+			continue
+		case t < last:
+			return Log{}, fmt.Errorf("line %d: time runs backwards, %.6g s after %.6g s; the clock was set, or two logs were joined", line, t, last)
+		}
+		last = t
+		out.Time = append(out.Time, t)
+		out.Gauge = append(out.Gauge, p)
+		if l.wall >= 0 {
+			out.Wall = append(out.Wall, w)
+		}
+	}
+	if len(out.Time) < 2 {
+		return Log{}, fmt.Errorf("the file has %d reading(s); a trace needs at least two", len(out.Time))
+	}
+	zero := out.Time[0]
+	for i := range out.Time {
+		out.Time[i] -= zero
+	}
+	if duplicates > 0 {
+		out.Notes = append(out.Notes, fmt.Sprintf("%d row(s) repeat a time and were left out.", duplicates))
+	}
+	out.gauge(l.absolute, o.Barometer)
+	return out, nil
+}
+
+// gauge takes the barometer off an absolute trace: one that says so, or one in
+// which every reading lies near an atmosphere, which no vapour system could hold.
+func (l *Log) gauge(said bool, barometer float64) {
+	low, high := math.Inf(1), math.Inf(-1)
+	for _, p := range l.Gauge {
+		low, high = math.Min(low, p), math.Max(high, p)
+	}
+	looks := low > 60e3 && high < 115e3
+	if !said && !looks {
+		return
+	}
+	l.Absolute = true
+	from := "the barometer given"
+	if barometer == 0 {
+		// The reading nearest to rest is the best barometer there is: the first one.
+		barometer = l.Gauge[0]
+		from = "the first reading, taken as the barometer"
+	}
+	for i := range l.Gauge {
+		l.Gauge[i] -= barometer
+	}
+	l.Notes = append(l.Notes, fmt.Sprintf("The pressure is absolute (%.1f to %.1f kPa): %.2f kPa, %s, was taken off.", low/1e3, high/1e3, barometer/1e3, from))
+}
+
+func number(s string) (float64, error) {
+	// The plain case first: a log has hundreds of thousands of these.
+	if v, err := strconv.ParseFloat(s, 64); err == nil && !math.IsNaN(v) && !math.IsInf(v, 0) && !strings.ContainsAny(s, "xXpP_") {
+		return v, nil
+	}
+	return units.Number(s)
+}
+
+var isoLayouts = []string{time.RFC3339Nano, "2006-01-02T15:04:05.999999999", "2006-01-02 15:04:05.999999999", "2006-01-02T15:04:05", "2006-01-02 15:04:05"}
+
+func parseTime(s string, u units.Unit, epoch *time.Time) (seconds float64, iso bool, err error) {
+	s = strings.TrimSpace(s)
+	if strings.Count(s, "-") >= 2 && strings.Contains(s, ":") {
+		for _, layout := range isoLayouts {
+			if t, e := time.Parse(layout, strings.Replace(s, ",", ".", 1)); e == nil {
+				if epoch.IsZero() {
+					*epoch = t
+				}
+				return t.Sub(*epoch).Seconds(), true, nil
+			}
+		}
+		return 0, true, errors.New("not ISO 8601")
+	}
+	if strings.Contains(s, ":") { // m:ss or h:mm:ss
+		total := 0.0
+		for _, part := range strings.Split(s, ":") {
+			v, e := number(part)
+			if e != nil || v < 0 {
+				return 0, false, errors.New("not a time")
+			}
+			total = total*60 + v
+		}
+		return total, false, nil
+	}
+	v, err := number(s)
+	return u.ToSI(v), false, err
+}
+
+func clip(s string) string {
+	if !utf8.ValidString(s) {
+		s = strings.ToValidUTF8(s, "?")
+	}
+	if r := []rune(s); len(r) > 80 {
+		return string(r[:80]) + "…"
+	}
+	return s
+}
+
+// ParsePairs reads typed pairs, one reading a line: a time and a pressure,
+// "0:30 11.4" or "30; 11,4". They become a log as if they came from a file.
+func ParsePairs(text string, o Options) (Log, error) {
+	u, ok := units.Lookup(o.PressureUnit, units.Pressure)
+	if !ok {
+		return Log{}, fmt.Errorf("choose the unit of the typed pressures")
+	}
+	if len(text) > 1<<20 {
+		return Log{}, errors.New("more than a megabyte was typed; use a CSV file")
+	}
+	out := Log{Unit: u.Symbol}
+	var epoch time.Time
+	for i, line := range strings.Split(text, "\n") {
+		line = strings.TrimSpace(line)
+		if line == "" || strings.HasPrefix(line, "#") {
+			continue
+		}
+		f := strings.FieldsFunc(line, func(r rune) bool { return r == ' ' || r == '\t' || r == ';' || r == '\r' || r == '\u00a0' })
+		if len(f) == 1 && strings.Count(line, ",") == 1 {
+			f = strings.Split(line, ",")
+		}
+		if len(f) != 2 {
+			return Log{}, fmt.Errorf("line %d: %q is not a pair; write a time and a pressure, for example \"30 11.4\"", i+1, clip(line))
+		}
+		t, _, err := parseTime(f[0], units.Must("s", units.Time), &epoch)
+		if err != nil {
+			return Log{}, fmt.Errorf("line %d: %q is not a time in seconds or m:ss", i+1, clip(f[0]))
+		}
+		p, err := units.Number(f[1])
+		if err != nil {
+			return Log{}, fmt.Errorf("line %d: %q is not a pressure", i+1, clip(f[1]))
+		}
+		if math.Abs(u.ToSI(p)) > 1e6 {
+			return Log{}, fmt.Errorf("line %d: %s %s is more than any gauge here can read", i+1, clip(f[1]), u.Symbol)
+		}
+		if n := len(out.Time); n > 0 && t <= out.Time[n-1] {
+			return Log{}, fmt.Errorf("line %d: time must rise; %s comes after %.6g s", i+1, clip(f[0]), out.Time[n-1])
+		}
+		out.Time, out.Gauge = append(out.Time, t), append(out.Gauge, u.ToSI(p))
+	}
+	if len(out.Time) < 2 {
+		return Log{}, fmt.Errorf("%d reading(s) typed; a trace needs at least two, a hold at least six", len(out.Time))
+	}
+	return out, nil
+}

@@ -1,0 +1,162 @@
+package ingest_test
+
+import (
+	"errors"
+	"fmt"
+	"math"
+	"strings"
+	"testing"
+	"time"
+
+	"wexter/core/units"
+	"wexter/ingest"
+)
+
+func TestReadsWhatLoggersWrite(t *testing.T) {
+	for _, c := range []struct {
+		name, text string
+		unit       string
+		p1         float64 // Pa, second reading
+		t1         float64 // s
+		wall       float64 // K, 0 none
+	}{
+		{"plain", "time_s,pressure_inH2O\n0,13\n0.5,12.9\n", "", 12.9 * units.InH2O, 0.5, 0},
+		{"any order", "temp (°C),pressure (kPa),t\n20,3.2,0\n21,3.1,2\n", "", 3100, 2, 294.15},
+		{"semicolons and decimal commas", "Zeit;Druck [hPa];Temperatur\n0,0;32,5;20,5\n0,5;32,4;20,6\n", "", 3240, 0.5, 293.75},
+		{"tabs, mark, carriage returns", "\xef\xbb\xbftime\tp_Pa\r\n10\t100\r\n11\t99\r\n", "", 99, 1, 0},
+		{"ISO time", "timestamp,gauge psi\n2026-03-01T10:00:00.000Z,0.5\n2026-03-01T10:00:00.250Z,0.4\n", "", 0.4 * units.Psi, 0.25, 0},
+		{"clock time", "time,pressure_Pa\n1:00,5\n1:30,4\n", "", 4, 30, 0},
+		{"minutes", "time (min),pressure_Pa\n0,5\n1,4\n", "", 4, 60, 0},
+		{"comments and blanks", "# module 3\n\ntime,pressure_Pa\n0,5\n\n# a mark\n1,4\n", "", 4, 1, 0},
+		{"unit supplied", "time,pressure\n0,13\n1,12\n", "inH2O", 12 * units.InH2O, 1, 0},
+		{"other columns are left alone", "time,pressure_Pa,remark,rpm\n0,5,x,0\n1,4,\"y, z\",0\n", "", 4, 1, 0},
+		{"vacuum", "time,vacuum_inH2O\n0,-8\n1,-7.5\n", "", -7.5 * units.InH2O, 1, 0},
+		{"a bare unit", "s;inH2O\n0;1\n1;2\n", "", 2 * units.InH2O, 1, 0},
+	} {
+		l, err := ingest.ReadCSV(strings.NewReader(c.text), ingest.Options{PressureUnit: c.unit})
+		if err != nil {
+			t.Errorf("%s: %v", c.name, err)
+			continue
+		}
+		if math.Abs(l.Gauge[1]-c.p1) > 1e-6*math.Abs(c.p1) || math.Abs(l.Time[1]-c.t1) > 1e-9 {
+			t.Errorf("%s: %g Pa at %g s, want %g at %g", c.name, l.Gauge[1], l.Time[1], c.p1, c.t1)
+		}
+		if c.wall == 0 && l.Wall != nil || c.wall != 0 && math.Abs(l.Wall[1]-c.wall) > 1e-9 {
+			t.Errorf("%s: wall %v, want %g", c.name, l.Wall, c.wall)
+		}
+	}
+}
+
+func TestEveryBadFileGetsASentence(t *testing.T) {
+	for _, c := range []struct{ name, text, say string }{
+		{"empty", "", "the file is empty"},
+		{"blank", " \n \n", "the file is empty"},
+		{"header only", "time,pressure_Pa\n", "0 reading(s)"},
+		{"one row", "time,pressure_Pa\n0,1\n", "1 reading(s)"},
+		{"no pressure", "time,rpm\n0,1\n1,2\n", "no pressure column"},
+		{"no time", "pressure_Pa,rpm\n0,1\n1,2\n", "no time column"},
+		{"one column", "pressure_Pa\n0\n", "one column only"},
+		{"two pressures", "time,pressure_Pa,pressure_kPa\n0,1,2\n", "two pressure columns"},
+		{"no unit", "time,pressure\n0,1\n1,2\n", "has no unit"},
+		{"text", "time,pressure_Pa\n0,1\n1,high\n", "line 3, column 2: \"high\" is not a pressure in Pa"},
+		{"NaN", "time,pressure_Pa\n0,1\n1,NaN\n", "line 3, column 2: \"NaN\""},
+		{"infinity", "time,pressure_Pa\n0,1\n1,Inf\n", "line 3, column 2"},
+		{"bad time", "time,pressure_Pa\nzero,1\n1,2\n", "line 2, column 1: \"zero\" is not a time"},
+		{"backwards", "time,pressure_Pa\n5,1\n6,2\n4,3\n", "line 4: time runs backwards"},
+		{"short line", "time,pressure_Pa,temp\n0,1,20\n1,2\n", "line 3: 2 columns, the header has 3"},
+		{"mixed separators", "time,pressure_Pa\n0,1\n1;2\n", "line 3: 1 columns"},
+		{"decimal commas between commas", "time,pressure_Pa\n0,1\n1,2,5\n", "decimal commas"},
+		{"time changes its kind", "time,pressure_Pa\n0,1\n2026-01-01 10:00:00,2\n", "line 3: the time changes"},
+		{"temperature", "time,pressure_Pa,temp_C\n0,1,20\n1,2,2000\n", "line 3: a temperature of 2000"},
+		{"kilopascals called bar", "time,pressure_bar\n0,1\n1,300\n", "is the unit right?"},
+		{"PDF", "%PDF-1.7\n%âãÏÓ", "a PDF document"},
+		{"spreadsheet", "PK\x03\x04xxxx", "spreadsheet"},
+		{"picture", "\x89PNG\r\n\x1a\n", "a picture"},
+		{"UTF-16", "\xff\xfet\x00i\x00", "UTF-16"},
+		{"binary", "time,p\x00\x01\x02", "not a text file"},
+	} {
+		_, err := ingest.ReadCSV(strings.NewReader(c.text), ingest.Options{})
+		if err == nil || !strings.Contains(err.Error(), c.say) {
+			t.Errorf("%s: %v; want a sentence with %q", c.name, err, c.say)
+		}
+	}
+	var unit *ingest.NoUnitError
+	if _, err := ingest.ParseCSV([]byte("time,pressure\n0,1\n"), ingest.Options{}); !errors.As(err, &unit) || !strings.Contains(err.Error(), "--pressure-unit") {
+		t.Errorf("a missing unit is told as %v", err)
+	}
+}
+
+func TestFiveMillionRowsAreRefusedQuickly(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("time,pressure_Pa\n")
+	for i := range 5_000_000 {
+		b.WriteString(fmt.Sprint(i))
+		b.WriteString(",1\n")
+	}
+	start := time.Now()
+	_, err := ingest.ReadCSV(strings.NewReader(b.String()), ingest.Options{})
+	if err == nil || !strings.Contains(err.Error(), "cut") {
+		t.Errorf("five million rows: %v", err)
+	}
+	if time.Since(start) > 30*time.Second {
+		t.Errorf("the refusal took %v", time.Since(start))
+	}
+}
+
+func TestDuplicatesAndAbsolutePressureAreSaid(t *testing.T) {
+	l, err := ingest.ParseCSV([]byte("time,pressure_Pa\n0,5\n0,5\n1,4\n"), ingest.Options{})
+	if err != nil || len(l.Time) != 2 || len(l.Notes) != 1 || !strings.Contains(l.Notes[0], "1 row(s) repeat") {
+		t.Errorf("%+v %v", l, err)
+	}
+	l, err = ingest.ParseCSV([]byte("time,pressure_kPa\n0,101.3\n1,104.5\n2,104.4\n"), ingest.Options{})
+	if err != nil || !l.Absolute || math.Abs(l.Gauge[1]-3200) > 1 || !strings.Contains(strings.Join(l.Notes, ""), "absolute") {
+		t.Errorf("absolute pressure: %+v %v", l, err)
+	}
+	l, err = ingest.ParseCSV([]byte("time,pressure_kPa_abs\n0,104.5\n1,104.4\n"), ingest.Options{Barometer: 101300})
+	if err != nil || math.Abs(l.Gauge[0]-3200) > 1 {
+		t.Errorf("absolute with a barometer: %+v %v", l, err)
+	}
+}
+
+func TestParsePairs(t *testing.T) {
+	l, err := ingest.ParsePairs("0 13\n0:30 11,4\n# wind\n60; 10.1\n", ingest.Options{PressureUnit: "inH2O"})
+	if err != nil || len(l.Time) != 3 || l.Time[1] != 30 || math.Abs(l.Gauge[1]-11.4*units.InH2O) > 1e-9 {
+		t.Fatalf("%+v %v", l, err)
+	}
+	for _, c := range []struct{ text, unit, say string }{
+		{"0 13\n30", "inH2O", "line 2: \"30\" is not a pair"},
+		{"0 13\n30 x", "inH2O", "line 2: \"x\" is not a pressure"},
+		{"x 13", "inH2O", "line 1: \"x\" is not a time"},
+		{"0 13\n0 12", "inH2O", "line 2: time must rise"},
+		{"0 13", "inH2O", "1 reading(s) typed"},
+		{"0 13", "", "choose the unit"},
+		{"0 13 14", "inH2O", "not a pair"},
+	} {
+		if _, err := ingest.ParsePairs(c.text, ingest.Options{PressureUnit: c.unit}); err == nil || !strings.Contains(err.Error(), c.say) {
+			t.Errorf("%q: %v; want %q", c.text, err, c.say)
+		}
+	}
+}
+
+func FuzzReadCSV(f *testing.F) {
+	for _, s := range []string{"time,pressure_Pa\n0,1\n1,2\n", "t;p_kPa\n0,0;1,5\n", "\xef\xbb\xbfzeit\tdruck\n", "#\n", "time,p\n\"", "s,Pa\n1:2:3,4\n"} {
+		f.Add([]byte(s))
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		l, err := ingest.ParseCSV(data, ingest.Options{PressureUnit: "Pa"})
+		if err != nil {
+			if err.Error() == "" {
+				t.Error("an error without words")
+			}
+			return
+		}
+		if len(l.Time) != len(l.Gauge) || l.Wall != nil && len(l.Wall) != len(l.Time) {
+			t.Fatal("columns of unequal length")
+		}
+		for i, p := range l.Gauge {
+			if math.IsNaN(p) || math.IsInf(p, 0) || i > 0 && l.Time[i] <= l.Time[i-1] {
+				t.Fatalf("reading %d: %g Pa at %g s", i, p, l.Time[i])
+			}
+		}
+	})
+}
