@@ -1,0 +1,249 @@
+package casework
+
+import (
+	"context"
+	"strings"
+	"time"
+
+	"gorm.io/gorm"
+
+	"wexter/core/record"
+)
+
+// Folder is everything on a case.
+type Folder struct {
+	Case     record.Case
+	Vehicle  record.Vehicle
+	Codes    []record.Code
+	Tests    []TestFolder
+	Findings []record.Finding
+	Repairs  []record.RepairDone
+	Trials   []record.Trial
+}
+
+// TestFolder is a test with its runs.
+type TestFolder struct {
+	record.Test
+	Runs []record.Run
+}
+
+// Load reads a case with all that belongs to it.
+func (s *Shop) Load(ctx context.Context, id string) (Folder, error) { return load(s.DB.Read(ctx), id) }
+
+func load(tx *gorm.DB, id string) (f Folder, err error) {
+	if f.Case, err = find[record.Case](tx, id); err != nil {
+		return f, err
+	}
+	if f.Vehicle, err = find[record.Vehicle](tx, f.Case.VehicleID); err != nil {
+		return f, err
+	}
+	var tests []record.Test
+	for _, list := range []any{&f.Codes, &f.Findings, &f.Repairs, &f.Trials, &tests} {
+		if err = tx.Where("case_id = ?", id).Order("at, id").Find(list).Error; err != nil {
+			return f, err
+		}
+	}
+	for _, t := range tests {
+		tf := TestFolder{Test: t}
+		if err = tx.Where("test_id = ?", t.ID).Order("at, id").Find(&tf.Runs).Error; err != nil {
+			return f, err
+		}
+		f.Tests = append(f.Tests, tf)
+	}
+	return f, nil
+}
+
+// Test finds one of the folder's tests.
+func (f Folder) Test(id string) (TestFolder, bool) {
+	for _, t := range f.Tests {
+		if t.ID == id {
+			return t, true
+		}
+	}
+	return TestFolder{}, false
+}
+
+// Proof is what stands for a repair.
+type Proof struct {
+	Before, After *TestFolder // the test that failed and its passing or failing repeat
+	Repaired      bool
+	Repeat        bool // the repeat passed
+	Trial         *record.Trial
+	Complaint     bool // the complaint is gone
+}
+
+// Whole reports whether the repair counts as proven.
+func (p Proof) Whole() bool { return p.Repaired && p.Repeat && p.Complaint }
+
+// Missing says what is missing, in sentences.
+func (p Proof) Missing() string {
+	var m []string
+	if !p.Repaired {
+		m = append(m, "No repair is written down as done.")
+	}
+	switch {
+	case p.After == nil:
+		m = append(m, "The test has not been repeated.")
+	case !p.Repeat:
+		m = append(m, "The repeat does not pass: "+record.OutcomeWords(p.After.Outcome)+".")
+	}
+	switch {
+	case p.Trial == nil:
+		m = append(m, "The complaint has not been tried again.")
+	case !p.Complaint:
+		m = append(m, "The complaint came back when it was tried.")
+	}
+	return strings.Join(m, " ")
+}
+
+// Proof gathers what stands for the repair: the newest repeat made after the last
+// repair, and the newest trial made after it.
+func (f Folder) Proof() (p Proof) {
+	var repaired time.Time
+	for _, r := range f.Repairs {
+		if r.StruckAt == nil && r.DoneAt != nil {
+			p.Repaired = true
+			if r.DoneAt.After(repaired) {
+				repaired = *r.DoneAt
+			}
+		}
+	}
+	for i := range f.Tests {
+		t := &f.Tests[i]
+		if t.StruckAt != nil {
+			continue
+		}
+		if t.RepeatOf != "" {
+			if p.Repaired && !t.At.Before(repaired) {
+				p.After = t
+				p.Repeat = t.Outcome == "within_limit"
+			}
+		} else if t.Outcome != "" {
+			p.Before = t
+		}
+	}
+	if p.After != nil {
+		if b, ok := f.Test(p.After.RepeatOf); ok {
+			p.Before = &b
+		}
+	}
+	for i := range f.Trials {
+		t := &f.Trials[i]
+		if t.StruckAt == nil && p.Repaired && !t.At.Before(repaired) {
+			p.Trial, p.Complaint = t, t.Gone
+		}
+	}
+	return p
+}
+
+// SlateRow is one car on the rail.
+type SlateRow struct {
+	Case    record.Case
+	Vehicle record.Vehicle
+	Next    string
+	Waits   bool
+}
+
+// Slate lists the open cases: what can be worked on now first, then by when the
+// waiting ends, then by age.
+func (s *Shop) Slate(ctx context.Context) ([]SlateRow, error) {
+	var cases []record.Case
+	tx := s.DB.Read(ctx)
+	if err := tx.Where("stage IN ?", []string{"intake", "scan", "hunt", "found", "repair", "proof"}).
+		Order("wait_until IS NOT NULL AND wait_until > '" + s.now().Format("2006-01-02 15:04:05") + "', wait_until, opened_at, number").
+		Limit(400).Find(&cases).Error; err != nil {
+		return nil, err
+	}
+	ids := make([]string, len(cases))
+	for i, c := range cases {
+		ids[i] = c.VehicleID
+	}
+	var vs []record.Vehicle
+	if err := tx.Where("id IN ?", ids).Find(&vs).Error; err != nil {
+		return nil, err
+	}
+	by := map[string]record.Vehicle{}
+	for _, v := range vs {
+		by[v.ID] = v
+	}
+	var rows []SlateRow
+	for _, c := range cases {
+		rows = append(rows, SlateRow{Case: c, Vehicle: by[c.VehicleID], Next: nextWords(c),
+			Waits: c.WaitUntil != nil && c.WaitUntil.After(s.now())})
+	}
+	return rows, nil
+}
+
+// nextWords says what is to be done at a stage.
+func nextWords(c record.Case) string {
+	switch c.Stage {
+	case record.Intake, record.Scan:
+		return "write the codes down, then hold"
+	case record.Hunt:
+		return "size the leak, then find it"
+	case record.Found:
+		return "repair what was found"
+	case record.Repair:
+		return "fit the part"
+	case record.Proof:
+		return "repeat the test, try the complaint"
+	}
+	return ""
+}
+
+// Finished is a closed case in the Record.
+type Finished struct {
+	Case    record.Case
+	Vehicle record.Vehicle
+	Parts   []string
+}
+
+// Record lists closed cases, newest first, fifty a page.
+func (s *Shop) Record(ctx context.Context, page int) (rows []Finished, more bool, err error) {
+	const size = 50
+	tx := s.DB.Read(ctx)
+	var cases []record.Case
+	if err = tx.Where("closed_at IS NOT NULL").Order("closed_at DESC, number DESC").Offset(max(page-1, 0) * size).Limit(size + 1).Find(&cases).Error; err != nil {
+		return nil, false, err
+	}
+	if more = len(cases) > size; more {
+		cases = cases[:size]
+	}
+	for _, c := range cases {
+		v, err := find[record.Vehicle](tx, c.VehicleID)
+		if err != nil {
+			return nil, false, err
+		}
+		f := Finished{Case: c, Vehicle: v}
+		var parts []string
+		if err := tx.Model(&record.Finding{}).Where("case_id = ? AND struck_at IS NULL", c.ID).Order("at").Pluck("part", &parts).Error; err != nil {
+			return nil, false, err
+		}
+		for _, k := range parts {
+			if p, ok := s.Book.Part(k); ok {
+				f.Parts = append(f.Parts, p.Name)
+			}
+		}
+		rows = append(rows, f)
+	}
+	return rows, more, nil
+}
+
+// VehicleByPlate finds a car the shop remembers.
+func (s *Shop) VehicleByPlate(ctx context.Context, plate string) (record.Vehicle, error) {
+	var v record.Vehicle
+	err := s.DB.Read(ctx).Where("plate_key = ?", PlateKey(plate)).Take(&v).Error
+	if err != nil {
+		return v, ErrNotFound
+	}
+	return v, nil
+}
+
+// Photo returns a kept photo.
+func (s *Shop) Photo(ctx context.Context, hash string) (record.Photo, error) {
+	var p record.Photo
+	if err := s.DB.Read(ctx).Where("hash = ?", hash).Take(&p).Error; err != nil {
+		return p, ErrNotFound
+	}
+	return p, nil
+}

@@ -1,0 +1,292 @@
+package casework
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"gorm.io/gorm"
+
+	"wexter/core/knowledge"
+	"wexter/core/record"
+	"wexter/core/units"
+	"wexter/ingest"
+	"wexter/report"
+	"wexter/store"
+)
+
+// Paper is the report on a case.
+func (s *Shop) Paper(f Folder) report.Paper {
+	pr := f.Proof()
+	p := report.Paper{Title: fmt.Sprintf("%s · %s", f.Case.Number, f.Vehicle.Name()), Before: summary(pr.Before), After: summary(pr.After)}
+	p.Under = fmt.Sprintf("plate %s · %d · %d km · opened %s", f.Vehicle.Plate, f.Vehicle.Year, f.Vehicle.OdometerKM, f.Case.OpenedAt.Local().Format("2 Jan 2006"))
+	if f.Case.ClosedAt != nil {
+		p.Under += " · closed " + f.Case.ClosedAt.Local().Format("2 Jan 2006")
+	}
+	switch {
+	case f.Case.Outcome == record.Proven:
+		p.Verdict = "Repair proven: the test was repeated and passes, the complaint was tried again and is gone."
+	case f.Case.Outcome == record.Unproven:
+		p.Verdict = "Closed without proof: " + f.Case.Reason
+	case pr.Whole():
+		p.Verdict = "The proof is whole; the case is not closed yet."
+	default:
+		p.Verdict = "Not proven yet. " + pr.Missing()
+	}
+	add := func(head string, rows []report.Row, text ...string) {
+		if len(rows)+len(text) > 0 {
+			p.Sections = append(p.Sections, report.Section{Head: head, Rows: rows, Text: text})
+		}
+	}
+	complaint := []report.Row{{Name: "Complaint", Value: f.Case.Complaint}}
+	row := func(rows *[]report.Row, name, value string) {
+		if value != "" {
+			*rows = append(*rows, report.Row{Name: name, Value: value})
+		}
+	}
+	row(&complaint, "When it happens", f.Case.Circumstances)
+	row(&complaint, "Worked on lately", f.Case.RecentWork)
+	add("Why the car came", complaint)
+	var codes []report.Row
+	for _, c := range f.Codes {
+		if c.StruckAt == nil {
+			e := s.Book.Explain(c.Code)
+			row(&codes, c.Code+", "+c.Status, strings.Trim(e.Says+", "+e.Size, ", "))
+		}
+	}
+	add("Codes", codes)
+	var found []report.Row
+	for _, x := range f.Findings {
+		if x.StruckAt == nil {
+			part, _ := s.Book.Part(x.Part)
+			row(&found, part.Name, strings.Trim(x.Place+". "+x.How, ". "))
+		}
+	}
+	add("Found", found)
+	var done []report.Row
+	for _, x := range f.Repairs {
+		if x.StruckAt != nil {
+			continue
+		}
+		kind := map[bool]string{true: "lasting", false: "temporary"}[x.Lasting]
+		if x.DoneAt == nil {
+			kind = "waits for its part"
+		}
+		row(&done, kind, x.Action)
+		row(&done, "parts", x.Parts)
+		row(&done, "seals", x.Seals)
+		if x.Torque > 0 {
+			row(&done, "torque", fmt.Sprintf("%.3g N·m (%.3g lbf·ft)", x.Torque, x.Torque/units.FootPound))
+		}
+		row(&done, "time, cost", fmt.Sprintf("%d min, %d.%02d €", x.Minutes, x.CostCents/100, x.CostCents%100))
+	}
+	add("Repair", done)
+	test := func(t *TestFolder, name string) {
+		if t == nil {
+			return
+		}
+		rows := []report.Row{{Name: "outcome", Value: record.OutcomeWords(t.Outcome)}}
+		sum, ok := t.Summary()
+		if ok {
+			row(&rows, "leak", fmt.Sprintf("%.3f mm (%.4f in), 95 %% between %.3f and %.3f mm", sum.D*1e3, sum.D/units.Inch, sum.Low*1e3, sum.High*1e3))
+			row(&rows, "limit", fmt.Sprintf("%.3f mm (%.4f in)%s", sum.Limit*1e3, sum.Limit/units.Inch, map[bool]string{true: ", nominal", false: ", as the reference orifice reads"}[sum.Nominal]))
+			row(&rows, "volume, drift", fmt.Sprintf("%.3g L ± %.2g %%, %+.2g Pa/s", sum.Volume*1e3, t.Setup.VolumeTolerance*100, sum.Drift))
+			var b []string
+			for _, x := range sum.Budget {
+				b = append(b, fmt.Sprintf("%s %.0f %%", x.Source, x.Share*100))
+			}
+			row(&rows, "what spreads it", strings.Join(b, ", "))
+		}
+		in := t.Setup.Instrument
+		gauge := in.Name
+		if in.Resolution > 0 {
+			gauge += fmt.Sprintf(", resolution %.3g inH2O (%.3g Pa)", in.Resolution/units.InH2O, in.Resolution)
+		}
+		if in.CalibratedOn != "" {
+			gauge += ", calibrated " + in.CalibratedOn
+		}
+		if in.RigHeld == "held" {
+			gauge += ", rig held by itself"
+		}
+		row(&rows, "gauge", strings.TrimPrefix(gauge, ", "))
+		row(&rows, "made", t.At.Local().Format("2 Jan 2006, 15:04"))
+		add(name, rows)
+	}
+	test(pr.Before, "The test that failed")
+	test(pr.After, "The same test after the repair")
+	if pr.Before == nil && pr.After == nil && len(f.Tests) > 0 {
+		test(&f.Tests[len(f.Tests)-1], "Test")
+	}
+	if p.Before != nil || p.After != nil {
+		p.Sections = append(p.Sections, report.Section{Head: "Before and after", Plot: true})
+	}
+	var tried []report.Row
+	for _, x := range f.Trials {
+		if x.StruckAt == nil {
+			row(&tried, x.At.Local().Format("2 Jan, 15:04"), fmt.Sprintf("%s, %d min: %s", x.How, (x.Seconds+30)/60, map[bool]string{true: "gone", false: "came back"}[x.Gone]))
+		}
+	}
+	add("The complaint tried again", tried)
+	switch f.Case.Monitors {
+	case "complete":
+		add("Monitors", nil, "The vapour monitor has run and is complete.")
+	case "incomplete":
+		add("Monitors", nil, "The vapour monitor has not run yet; the car is ready for inspection when it has.")
+	}
+	a, _ := s.Book.Archetype(f.Vehicle.Archetype)
+	var cautions []string
+	for _, k := range a.Cautions {
+		cautions = append(cautions, s.Book.Caution(k))
+	}
+	add("Cautions", nil, cautions...)
+	p.Foot = []string{
+		"Leaks are stated as the sharp orifice that passes the same air at a discharge coefficient of 0.61. This report advises and does not certify: local rules and the maker's procedure decide what passes an inspection.",
+	}
+	return p
+}
+
+func summary(t *TestFolder) *record.Summary {
+	if t == nil {
+		return nil
+	}
+	if s, ok := t.Summary(); ok {
+		return &s
+	}
+	return nil
+}
+
+// Export writes a case as a bundle, and returns its number too.
+func (s *Shop) Export(ctx context.Context, id string) (data []byte, number string, err error) {
+	tx := s.DB.Read(ctx)
+	f, err := load(tx, id)
+	if err != nil {
+		return nil, "", err
+	}
+	b := report.Bundle{Vehicle: f.Vehicle, Case: f.Case, Codes: f.Codes, Findings: f.Findings, Repairs: f.Repairs, Trials: f.Trials}
+	for _, t := range f.Tests {
+		bt := report.BundleTest{Test: t.Test}
+		for _, r := range t.Runs {
+			l, err := store.Readings(tx, r.ID)
+			if err != nil {
+				return nil, "", err
+			}
+			bt.Runs = append(bt.Runs, report.BundleRun{Run: r, Time: l.Time, Gauge: l.Gauge, Wall: l.Wall})
+		}
+		b.Tests = append(b.Tests, bt)
+	}
+	seen := map[string]bool{}
+	for _, x := range f.Findings {
+		if x.Photo == "" || seen[x.Photo] {
+			continue
+		}
+		seen[x.Photo] = true
+		p, err := s.Photo(ctx, x.Photo)
+		if err != nil {
+			return nil, "", err
+		}
+		b.Photos = append(b.Photos, p)
+	}
+	data, err = report.WriteBundle(b)
+	return data, f.Case.Number, err
+}
+
+// CaseID finds a case by its number or id.
+func (s *Shop) CaseID(ctx context.Context, name string) (string, error) {
+	var ids []string
+	err := s.DB.Read(ctx).Model(&record.Case{}).Where("number = ? OR id = ?", strings.ToUpper(name), name).Pluck("id", &ids).Error
+	if err != nil || len(ids) == 0 {
+		return "", errors.Join(err, fmt.Errorf("there is no case %q here", name))
+	}
+	return ids[0], nil
+}
+
+// Import reads a bundle into the shop: whole, or not at all. A case that is here
+// already is not doubled; a number that is taken is replaced by the next free one;
+// a car the shop knows by its plate keeps its own entry.
+func (s *Shop) Import(ctx context.Context, data []byte) (string, error) {
+	b, err := report.ReadBundle(data)
+	if err != nil {
+		return "", problem("bundle", "%s.", strings.TrimSuffix(upperFirst(err.Error()), "."))
+	}
+	for _, x := range b.Codes {
+		if c, err := knowledge.FoldCode(x.Code); err != nil || c != x.Code {
+			return "", problem("bundle", "The bundle holds %q for a trouble code.", x.Code)
+		}
+	}
+	for _, p := range b.Photos {
+		if _, err := ingest.ReadPhoto(p.Data); err != nil {
+			return "", problem("bundle", "A photo in the bundle: %v.", err)
+		}
+	}
+	if have, _, err := s.Export(ctx, b.Case.ID); err == nil {
+		if bytes.Equal(have, data) {
+			return b.Case.ID, nil
+		}
+		return "", problem("bundle", "Case %s is here already and differs from the bundle; nothing was changed.", b.Case.Number)
+	}
+	return s.do(ctx, "", func(tx *gorm.DB) (string, error) {
+		var v record.Vehicle
+		err := tx.Where("plate_key = ?", b.Vehicle.PlateKey).Take(&v).Error
+		switch {
+		case errors.Is(err, gorm.ErrRecordNotFound):
+			if err := tx.Create(&b.Vehicle).Error; err != nil {
+				return "", err
+			}
+		case err != nil:
+			return "", err
+		default:
+			b.Case.VehicleID = v.ID
+		}
+		var taken int64
+		if err := tx.Model(&record.Case{}).Where("number = ?", b.Case.Number).Count(&taken).Error; err != nil {
+			return "", err
+		}
+		if taken > 0 {
+			if b.Case.Number, err = nextNumber(tx); err != nil {
+				return "", err
+			}
+		}
+		if err := tx.Create(&b.Case).Error; err != nil {
+			return "", err
+		}
+		for _, p := range b.Photos {
+			if err := tx.Exec("INSERT INTO photos(hash, mime, width, height, data) VALUES(?,?,?,?,?) ON CONFLICT(hash) DO NOTHING",
+				p.Hash, p.Mime, p.Width, p.Height, p.Data).Error; err != nil {
+				return "", err
+			}
+		}
+		if err := errors.Join(create(tx, b.Codes), create(tx, b.Findings), create(tx, b.Repairs), create(tx, b.Trials)); err != nil {
+			return "", err
+		}
+		for _, t := range b.Tests {
+			if err := tx.Create(&t.Test).Error; err != nil {
+				return "", err
+			}
+			for _, r := range t.Runs {
+				if err := tx.Create(&r.Run).Error; err != nil {
+					return "", err
+				}
+				if err := store.PutReadings(tx, r.ID, ingest.Log{Time: r.Time, Gauge: r.Gauge, Wall: r.Wall}); err != nil {
+					return "", err
+				}
+			}
+		}
+		return b.Case.ID, nil
+	})
+}
+
+func create[T any](tx *gorm.DB, l []T) error {
+	if len(l) == 0 {
+		return nil
+	}
+	return tx.Create(&l).Error
+}
+
+func upperFirst(s string) string {
+	if s == "" {
+		return s
+	}
+	return strings.ToUpper(s[:1]) + s[1:]
+}

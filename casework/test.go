@@ -1,0 +1,384 @@
+package casework
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"math"
+	"time"
+
+	"gorm.io/gorm"
+
+	"wexter/core/decay"
+	"wexter/core/gas"
+	"wexter/core/record"
+	"wexter/core/units"
+	"wexter/ingest"
+	"wexter/store"
+)
+
+// StartTest opens a hold on a case. With repeatOf the same set-up is carried over,
+// for the proof; otherwise it starts from the car and from the gauge used last.
+func (s *Shop) StartTest(ctx context.Context, key, caseID, repeatOf string) (string, error) {
+	return s.do(ctx, key, func(tx *gorm.DB) (string, error) {
+		c, err := open(tx, caseID, 0)
+		if err != nil {
+			return "", err
+		}
+		t := record.Test{ID: newID(), CaseID: caseID, RepeatOf: repeatOf, At: s.now(), Version: 1, Rules: decay.Version}
+		stage := record.Hunt
+		if repeatOf != "" {
+			old, err := find[record.Test](tx, repeatOf)
+			if err != nil || old.CaseID != caseID {
+				return "", ErrNotFound
+			}
+			t.Setup = old.Setup
+			t.Setup.Sealed = nil // to be done and ticked again
+			stage = record.Proof
+		} else {
+			v, err := find[record.Vehicle](tx, c.VehicleID)
+			if err != nil {
+				return "", err
+			}
+			t.Setup = record.Setup{VolumeHow: "level", VolumeTolerance: 0.2, Tank: v.TankL / 1e3, Level: 0.5, Extra: 4e-3,
+				Limit: 0.508e-3, Barometer: gas.StandardPressure, Temperature: 293.15, Wet: true}
+			t.Setup.Volume = gas.Space{Tank: t.Setup.Tank, Level: t.Setup.Level, Lines: t.Setup.Extra}.Vapour()
+			var last record.Test
+			if err := tx.Order("at DESC").Limit(1).Take(&last).Error; err == nil {
+				t.Setup.Instrument = last.Setup.Instrument
+				t.Setup.Instrument.RigHeld, t.Setup.Instrument.RigLoss, t.Setup.Instrument.Zero = "", 0, 0
+			}
+		}
+		if err := tx.Create(&t).Error; err != nil {
+			return "", err
+		}
+		return t.ID, advance(tx, c, stage)
+	})
+}
+
+// SaveSetup writes a test's set-up; version is the one that was shown. The volume
+// is worked out from what was chosen, and the result anew.
+func (s *Shop) SaveSetup(ctx context.Context, key, id string, version int, su record.Setup) error {
+	if err := settle(&su); err != nil {
+		return err
+	}
+	_, err := s.do(ctx, key, func(tx *gorm.DB) (string, error) {
+		t, err := s.openTest(tx, id)
+		if err != nil {
+			return "", err
+		}
+		if t.Version != version {
+			return "", &Conflict{What: "the set-up"}
+		}
+		t.Setup = su
+		return id, s.judge(tx, t)
+	})
+	return err
+}
+
+// settle checks a set-up and works its volume out.
+func settle(su *record.Setup) error {
+	switch su.VolumeHow {
+	case "level":
+		if su.Tank < 0.005 || su.Tank > 0.4 || su.Level < 0 || su.Level > 1 || su.Extra < 0 || su.Extra > 0.1 {
+			return problem("volume", "a tank of 5 to 400 L, filled between 0 and 100 %%, with at most 100 L of neck, canister and lines")
+		}
+		su.Volume = gas.Space{Tank: su.Tank, Level: su.Level, Lines: su.Extra}.Vapour()
+		if su.VolumeTolerance == 0 {
+			su.VolumeTolerance = 0.2
+		}
+	case "metered":
+		if !(su.MeterFlow > 0) || !(su.MeterTime > 0) || !(su.MeterRise > 0) {
+			return problem("volume", "metering needs the flow, how long it ran, and how far the pressure rose once settled")
+		}
+		su.Volume = gas.MeteredVolume(su.MeterFlow, su.MeterTime, su.MeterRise, su.Barometer)
+		if su.VolumeTolerance == 0 {
+			su.VolumeTolerance = 0.05
+		}
+	case "reference":
+		if !(su.Reference > 0) {
+			return problem("reference", "give the diameter of the known orifice")
+		}
+		su.Volume = 0
+	default:
+		return problem("volume", "choose how the volume is known: from the fuel level, metered in, or by a known orifice")
+	}
+	if su.VolumeTolerance < 0.001 || su.VolumeTolerance > 1 {
+		return problem("tolerance", "a tolerance lies between 0.1 and 100 %%")
+	}
+	if err := su.Decay().Check(); err != nil {
+		return problem("set-up", "%v", err)
+	}
+	if su.Reference < 0 || su.Reference > 10e-3 {
+		return problem("reference", "an orifice lies between 0 and 10 mm")
+	}
+	in := &su.Instrument
+	var err error
+	if in.Name, err = text("gauge", in.Name, 80); err != nil {
+		return err
+	}
+	if in.CalibratedOn != "" {
+		if _, err := time.Parse(time.DateOnly, in.CalibratedOn); err != nil {
+			return problem("calibrated", "%q is not a date", in.CalibratedOn)
+		}
+	}
+	if in.Range < 0 || in.Range > 1e6 || math.Abs(in.Zero) > 2500 || in.RigLoss < 0 || in.RigLoss > 1e5 {
+		return problem("gauge", "range, zero or rig loss cannot be; look at their units")
+	}
+	if in.RigHeld != "" && in.RigHeld != "held" && in.RigHeld != "lost" {
+		return problem("rig", "the rig held, or it lost pressure")
+	}
+	return nil
+}
+
+func (s *Shop) openTest(tx *gorm.DB, id string) (record.Test, error) {
+	t, err := find[record.Test](tx, id)
+	if err != nil {
+		return t, err
+	}
+	_, err = open(tx, t.CaseID, 0)
+	return t, err
+}
+
+// AddRun keeps a leg that was read and judges the test anew. A start pressure over
+// what the system is permitted is asked about once.
+func (s *Shop) AddRun(ctx context.Context, key, testID, kind, name string, l ingest.Log, sure bool) (string, error) {
+	if record.RunWords[kind] == "" {
+		return "", problem("leg", "a leg is a drift leg, a hold, or a hold with the known orifice")
+	}
+	name, err := text("name", name, 120)
+	if err != nil {
+		return "", err
+	}
+	return s.do(ctx, key, func(tx *gorm.DB) (string, error) {
+		t, err := s.openTest(tx, testID)
+		if err != nil {
+			return "", err
+		}
+		if kind == "reference" && t.Setup.Reference == 0 {
+			return "", problem("reference", "give the diameter of the known orifice in the set-up first")
+		}
+		var n int64
+		if err := tx.Model(&record.Run{}).Where("test_id = ? AND struck_at IS NULL", testID).Count(&n).Error; err != nil {
+			return "", err
+		}
+		if n >= 12 {
+			return "", problem("leg", "this test has twelve legs; strike one out or start another test")
+		}
+		if err := s.permitted(tx, t, l, sure); err != nil {
+			return "", err
+		}
+		r := record.Run{ID: newID(), TestID: testID, Kind: kind, Name: name, Unit: l.Unit, Notes: append(record.Strings{}, l.Notes...), Readings: len(l.Time), At: s.now()}
+		if err := tx.Create(&r).Error; err != nil {
+			return "", err
+		}
+		if err := store.PutReadings(tx, r.ID, l); err != nil {
+			return "", err
+		}
+		return r.ID, s.judge(tx, t)
+	})
+}
+
+// permitted asks about pressures over what the system may see.
+func (s *Shop) permitted(tx *gorm.DB, t record.Test, l ingest.Log, sure bool) error {
+	if sure {
+		return nil
+	}
+	c, err := find[record.Case](tx, t.CaseID)
+	if err != nil {
+		return err
+	}
+	v, err := find[record.Vehicle](tx, c.VehicleID)
+	if err != nil {
+		return err
+	}
+	a, _ := s.Book.Archetype(v.Archetype)
+	high, low := 0.0, 0.0
+	for _, p := range l.Gauge {
+		high, low = math.Max(high, p), math.Min(low, p)
+	}
+	both := func(p float64) string {
+		return fmt.Sprintf("%.1f inH2O (%.2f kPa)", p/units.InH2O, p/1e3)
+	}
+	if high > 1.02*a.MaxPa {
+		return &Question{fmt.Sprintf("The trace reaches %s; this system is permitted %s. Is the unit %s right?", both(high), both(a.MaxPa), l.Unit)}
+	}
+	if -low > 1.02*a.MaxVacPa {
+		return &Question{fmt.Sprintf("The trace reaches %s below the barometer; this tank is permitted %s. Is the unit %s right?", both(-low), both(a.MaxVacPa), l.Unit)}
+	}
+	return nil
+}
+
+// CutRun sets start and end of the hold by hand; both zero recognises them again.
+func (s *Shop) CutRun(ctx context.Context, key, runID string, start, end float64) error {
+	if math.IsNaN(start) || math.IsNaN(end) || start < 0 || end != 0 && end <= start {
+		return problem("hold", "the hold must end after it starts")
+	}
+	return s.changeRun(ctx, key, runID, func(r *record.Run) { r.Start, r.End = start, end })
+}
+
+// StrikeRun takes a leg out of the reckoning, or puts it back.
+func (s *Shop) StrikeRun(ctx context.Context, key, runID string, back bool) error {
+	at := s.now()
+	return s.changeRun(ctx, key, runID, func(r *record.Run) {
+		r.StruckAt = &at
+		if back {
+			r.StruckAt = nil
+		}
+	})
+}
+
+func (s *Shop) changeRun(ctx context.Context, key, runID string, change func(*record.Run)) error {
+	_, err := s.do(ctx, key, func(tx *gorm.DB) (string, error) {
+		r, err := find[record.Run](tx, runID)
+		if err != nil {
+			return "", err
+		}
+		t, err := s.openTest(tx, r.TestID)
+		if err != nil {
+			return "", err
+		}
+		change(&r)
+		if err := tx.Save(&r).Error; err != nil {
+			return "", err
+		}
+		return runID, s.judge(tx, t)
+	})
+	return err
+}
+
+// CannotPressurise writes down that the system took all the supply gave and did
+// not come up: that is a result too.
+func (s *Shop) CannotPressurise(ctx context.Context, key, testID string, undo bool) error {
+	_, err := s.do(ctx, key, func(tx *gorm.DB) (string, error) {
+		t, err := s.openTest(tx, testID)
+		if err != nil {
+			return "", err
+		}
+		t.Outcome = record.CannotPressurise
+		if undo {
+			t.Outcome = ""
+		}
+		return testID, s.judge(tx, t)
+	})
+	return err
+}
+
+// judge works a test's result out from its legs and saves it.
+func (s *Shop) judge(tx *gorm.DB, t record.Test) error {
+	var runs []record.Run
+	if err := tx.Where("test_id = ? AND struck_at IS NULL", t.ID).Order("at, id").Find(&runs).Error; err != nil {
+		return err
+	}
+	cannot := t.Outcome == record.CannotPressurise
+	t.Problem, t.Result, t.Outcome, t.Rules = "", "", "", decay.Version
+	var legs []decay.Leg
+	var over []string
+	for _, r := range runs {
+		l, err := store.Readings(tx, r.ID)
+		if err != nil {
+			return err
+		}
+		leg := decay.Leg{Time: l.Time, Gauge: l.Gauge, Wall: l.Wall, Start: r.Start, End: r.End}
+		in := t.Setup.Instrument
+		top := 0.0
+		for i := range leg.Gauge {
+			top = math.Max(top, math.Abs(leg.Gauge[i]))
+			leg.Gauge[i] -= in.Zero
+		}
+		if in.Range > 0 && top >= 0.995*in.Range {
+			over = append(over, fmt.Sprintf("%s reaches the end of the gauge's range: what lies beyond was not read.", r.Name))
+		}
+		switch r.Kind {
+		case "drift":
+			leg.Kind = decay.Drift
+		case "reference":
+			leg.Reference = t.Setup.Reference
+		}
+		legs = append(legs, leg)
+	}
+	res, err := decay.Judge(legs, t.Setup.Decay())
+	switch {
+	case len(legs) == 0:
+	case err != nil:
+		t.Problem = err.Error()
+		if errors.Is(err, decay.ErrNoHold) && len(legs) == 1 && legs[0].Kind == decay.Drift {
+			t.Problem = "The drift leg is in; now the hold."
+		}
+	default:
+		sum := summarise(res, runs)
+		sum.Warnings = append(sum.Warnings, over...)
+		s.doubts(tx, t, &sum)
+		data, err := json.Marshal(sum)
+		if err != nil {
+			return err
+		}
+		t.Result, t.Outcome = record.Blob(data), string(sum.Verdict)
+	}
+	if cannot && t.Outcome == "" {
+		t.Outcome = record.CannotPressurise
+	}
+	t.Version++
+	return tx.Save(&t).Error
+}
+
+func summarise(r decay.Result, runs []record.Run) record.Summary {
+	s := record.Summary{Rules: decay.Version, D: r.D, Low: r.Low, High: r.High, Limit: r.Limit, Nominal: r.Nominal, Verdict: r.Verdict,
+		Drift: r.DriftRate, Settle: r.Settle, Tau: r.SettleTau, Volume: r.Volume, Residual: r.Residual, Tight: r.Tight(0),
+		Pressure: r.Pressure, Vacuum: r.Vacuum, Differ: r.Differ, Budget: r.Budget, Warnings: r.Warnings, Sharper: r.Sharper}
+	if !math.IsNaN(r.HoldMore) {
+		s.HoldMore = &r.HoldMore
+	}
+	for i, l := range r.Legs {
+		s.Legs = append(s.Legs, record.SummaryLeg{Run: runs[i].ID, Start: l.Start, End: l.End, CutStart: l.CutStart, CutEnd: l.CutEnd,
+			Spikes: l.Spikes, Time: l.Time, Measured: l.Measured, Fitted: l.Fitted, AtLimit: l.AtLimit})
+	}
+	return s
+}
+
+// doubts adds what speaks against the result though the fit is good: a rig that
+// leaks, a calibration long past, a step of the sealing not ticked.
+func (s *Shop) doubts(tx *gorm.DB, t record.Test, sum *record.Summary) {
+	in := t.Setup.Instrument
+	say := func(f string, a ...any) { sum.Warnings = append(sum.Warnings, fmt.Sprintf(f, a...)) }
+	switch in.RigHeld {
+	case "":
+		say("The rig was not checked by itself: plug it and see that it holds before the car is judged.")
+	case "lost":
+		say("The rig loses %.0f Pa a minute by itself: mend it and hold again. Until then there is no verdict.", in.RigLoss)
+		sum.Verdict, sum.HoldMore, sum.Tight = decay.Undecided, nil, false
+	}
+	if d, err := time.Parse(time.DateOnly, in.CalibratedOn); err == nil && s.Now().Sub(d) > 366*24*time.Hour {
+		say("The gauge was calibrated on %s, more than a year ago.", in.CalibratedOn)
+	}
+	c, err := find[record.Case](tx, t.CaseID)
+	if err != nil {
+		return
+	}
+	v, err := find[record.Vehicle](tx, c.VehicleID)
+	if err != nil {
+		return
+	}
+	a, _ := s.Book.Archetype(v.Archetype)
+	if n := len(a.Seal) - len(t.Setup.Sealed); n > 0 {
+		say("%d of %d sealing steps are not ticked: what is not sealed counts as leak.", n, len(a.Seal))
+	}
+}
+
+// Readings returns a run with its readings.
+func (s *Shop) Readings(ctx context.Context, runID string) (record.Run, ingest.Log, error) {
+	tx := s.DB.Read(ctx)
+	r, err := find[record.Run](tx, runID)
+	if err != nil {
+		return r, ingest.Log{}, err
+	}
+	l, err := store.Readings(tx, runID)
+	return r, l, err
+}
+
+// TestCase returns the case a test belongs to.
+func (s *Shop) TestCase(ctx context.Context, id string) (string, error) {
+	t, err := find[record.Test](s.DB.Read(ctx), id)
+	return t.CaseID, err
+}

@@ -1,0 +1,179 @@
+// Package knowledge is the Book: how vapour systems check themselves, what codes
+// mean in our own words, the parts that leak, how a system is sealed for a hold,
+// and the cautions that go with it. The entries are data, written in a file that a
+// shop's expert may edit; this package says what they must hold and finds what is
+// wrong with them by name.
+package knowledge
+
+import (
+	"fmt"
+	"regexp"
+	"strings"
+)
+
+// Book is everything that is looked up.
+type Book struct {
+	Archetypes []Archetype
+	Codes      []Code
+	Parts      []Part
+	Cautions   []Caution
+}
+
+// Archetype is a way in which a vapour system checks itself.
+type Archetype struct {
+	Key      string
+	Name     string   // as a technician chooses it
+	Check    string   // how the leak check works
+	Rest     string   // rest states of its valves
+	Seal     []Step   // how to seal it for a hold
+	MaxPa    float64  // permitted pressure, Pa gauge
+	MaxVacPa float64  // permitted vacuum, Pa below the barometer
+	Note     string   // what is particular
+	Cautions []string // keys
+}
+
+// Step is one line of a set-up.
+type Step struct {
+	Do  string
+	Why string
+}
+
+// Code is what a generic trouble code says, in our own words.
+type Code struct {
+	Code string
+	Says string
+	Size string // leak size it stands for, or empty
+	Read string // how to read it
+}
+
+// Part is something that leaks or sticks.
+type Part struct {
+	Key    string
+	Family string
+	Name   string
+	Place  string // where it sits
+	Seals  string // what to order with it
+}
+
+// Caution is a danger, said where the hand needs it.
+type Caution struct {
+	Key  string
+	Text string
+}
+
+var (
+	keyForm  = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)
+	codeForm = regexp.MustCompile(`^[PCBU][0-3][0-9A-F]{3}$`)
+)
+
+// Check returns the first thing that is wrong, with the entry's name.
+func (b Book) Check() error {
+	cautions := map[string]bool{}
+	for _, c := range b.Cautions {
+		if !keyForm.MatchString(c.Key) || cautions[c.Key] || c.Text == "" {
+			return fmt.Errorf("caution %q: a key of its own and a text are needed", c.Key)
+		}
+		cautions[c.Key] = true
+	}
+	seen := map[string]bool{}
+	for _, a := range b.Archetypes {
+		switch {
+		case !keyForm.MatchString(a.Key) || seen[a.Key]:
+			return fmt.Errorf("archetype %q: the key must be its own, in lower case with dashes", a.Key)
+		case a.Name == "" || a.Check == "" || a.Rest == "":
+			return fmt.Errorf("archetype %q: name, check and rest states are needed", a.Key)
+		case len(a.Seal) == 0:
+			return fmt.Errorf("archetype %q: say how it is sealed for a hold", a.Key)
+		case !(a.MaxPa > 0) || a.MaxPa > 6895:
+			return fmt.Errorf("archetype %q: the permitted pressure is %g Pa; it must lie above 0 and at most at 1 psi (6895 Pa)", a.Key, a.MaxPa)
+		case !(a.MaxVacPa > 0) || a.MaxVacPa > 4982:
+			return fmt.Errorf("archetype %q: the permitted vacuum is %g Pa; it must lie above 0 and at most at 20 inH2O (4982 Pa)", a.Key, a.MaxVacPa)
+		case len(a.Cautions) == 0:
+			return fmt.Errorf("archetype %q: a procedure without its caution", a.Key)
+		}
+		for _, c := range a.Cautions {
+			if !cautions[c] {
+				return fmt.Errorf("archetype %q: there is no caution %q", a.Key, c)
+			}
+		}
+		for _, s := range a.Seal {
+			if s.Do == "" {
+				return fmt.Errorf("archetype %q: a step without words", a.Key)
+			}
+		}
+		seen[a.Key] = true
+	}
+	for _, c := range b.Codes {
+		if !codeForm.MatchString(c.Code) || seen[c.Code] {
+			return fmt.Errorf("code %q: a letter of P C B U and four digits, once", c.Code)
+		}
+		if c.Says == "" {
+			return fmt.Errorf("code %q: no words", c.Code)
+		}
+		seen[c.Code] = true
+	}
+	for _, p := range b.Parts {
+		if !keyForm.MatchString(p.Key) || seen["part "+p.Key] || p.Name == "" || p.Family == "" {
+			return fmt.Errorf("part %q: a key of its own, a family and a name are needed", p.Key)
+		}
+		seen["part "+p.Key] = true
+	}
+	return nil
+}
+
+// Archetype finds one by key.
+func (b Book) Archetype(key string) (Archetype, bool) {
+	for _, a := range b.Archetypes {
+		if a.Key == key {
+			return a, true
+		}
+	}
+	return Archetype{}, false
+}
+
+// Part finds one by key.
+func (b Book) Part(key string) (Part, bool) {
+	for _, p := range b.Parts {
+		if p.Key == key {
+			return p, true
+		}
+	}
+	return Part{}, false
+}
+
+// Caution finds a text by key.
+func (b Book) Caution(key string) string {
+	for _, c := range b.Cautions {
+		if c.Key == key {
+			return c.Text
+		}
+	}
+	return ""
+}
+
+// FoldCode writes a typed code in its one form: "p 0455" is P0455.
+func FoldCode(s string) (string, error) {
+	s = strings.ToUpper(strings.NewReplacer(" ", "", "-", "", "\t", "").Replace(s))
+	if len(s) == 4 && strings.Trim(s, "0123456789ABCDEF") == "" {
+		s = "P" + s
+	}
+	if !codeForm.MatchString(s) {
+		return "", fmt.Errorf("%q is not a trouble code; write a letter and four digits, for example P0456", s)
+	}
+	return s, nil
+}
+
+// Explain says what a code means. A maker's own code is never guessed.
+// Numbering: SAE J2012 / ISO 15031-6 (from memory).
+func (b Book) Explain(code string) Code {
+	for _, c := range b.Codes {
+		if c.Code == code {
+			return c
+		}
+	}
+	own := code[1] == '1' || code[0] != 'P' && code[1] != '0' || code[0] == 'P' && code[1] == '3' && code[2] < '4'
+	if own {
+		return Code{Code: code, Says: "maker's code", Read: "The maker gives this number its meaning; look it up in the maker's own list."}
+	}
+	return Code{Code: code, Says: "not in the Book", Read: "A generic code outside vapour, air and recirculation."}
+}

@@ -1,0 +1,309 @@
+// Package record holds what a shop writes down about a car: the vehicle, its case,
+// codes, tests, findings, repairs and trials of the complaint. The types are plain
+// data, stored and bundled as they are; what may be done with them is casework's.
+package record
+
+import (
+	"encoding/json"
+	"time"
+
+	"wexter/core/decay"
+)
+
+// Vehicle is remembered by its plate or shop id.
+type Vehicle struct {
+	ID         string    `json:"id" gorm:"primaryKey"`
+	Plate      string    `json:"plate"`     // as written
+	PlateKey   string    `json:"plate_key"` // folded, unique
+	Make       string    `json:"make"`
+	Model      string    `json:"model"`
+	Year       int       `json:"year"`
+	OdometerKM int       `json:"odometer_km"`
+	TankL      float64   `json:"tank_l"`
+	Metering   string    `json:"metering"`  // maf, map or unknown
+	Archetype  string    `json:"archetype"` // key of how the vapour system checks itself
+	CreatedAt  time.Time `json:"created_at"`
+}
+
+// Name is make and model.
+func (v Vehicle) Name() string { return v.Make + " " + v.Model }
+
+// Stage is where a case stands.
+type Stage string
+
+// The stages in order.
+const (
+	Intake Stage = "intake"
+	Scan   Stage = "scan"
+	Hunt   Stage = "hunt"
+	Found  Stage = "found"
+	Repair Stage = "repair"
+	Proof  Stage = "proof"
+	Closed Stage = "closed"
+)
+
+// Stages lists them in order.
+func Stages() []Stage { return []Stage{Intake, Scan, Hunt, Found, Repair, Proof, Closed} }
+
+// Index is the place of s in the order.
+func (s Stage) Index() int {
+	for i, t := range Stages() {
+		if s == t {
+			return i
+		}
+	}
+	return 0
+}
+
+// Case is one car's job.
+type Case struct {
+	ID            string     `json:"id" gorm:"primaryKey"`
+	Number        string     `json:"number"`
+	VehicleID     string     `json:"vehicle_id"`
+	Stage         Stage      `json:"stage"`
+	Complaint     string     `json:"complaint"`
+	Circumstances string     `json:"circumstances"`
+	RecentWork    string     `json:"recent_work"`
+	Deadline      string     `json:"deadline"` // date of inspection, 2006-01-02, or empty
+	WaitKind      string     `json:"wait_kind"`
+	WaitNote      string     `json:"wait_note"`
+	WaitUntil     *time.Time `json:"wait_until"`
+	Monitors      string     `json:"monitors"` // "", incomplete, complete: typed for now
+	Outcome       string     `json:"outcome"`  // "", proven, unproven
+	Reason        string     `json:"reason"`
+	OpenedAt      time.Time  `json:"opened_at"`
+	ClosedAt      *time.Time `json:"closed_at"`
+	Version       int        `json:"version"`
+}
+
+// Outcomes of a closed case.
+const (
+	Proven   = "proven"
+	Unproven = "unproven"
+)
+
+// Code is a trouble code tapped in by hand.
+type Code struct {
+	ID       string     `json:"id" gorm:"primaryKey"`
+	CaseID   string     `json:"case_id"`
+	Code     string     `json:"code"`
+	Status   string     `json:"status"` // stored, pending, permanent
+	At       time.Time  `json:"at"`
+	StruckAt *time.Time `json:"struck_at"`
+}
+
+// Test is a pressure or vacuum hold with its set-up, legs and result.
+type Test struct {
+	ID       string     `json:"id" gorm:"primaryKey"`
+	CaseID   string     `json:"case_id"`
+	RepeatOf string     `json:"repeat_of"` // the test this one repeats after a repair
+	Setup    Setup      `json:"setup" gorm:"serializer:json"`
+	Rules    string     `json:"rules"`   // version of the algorithm
+	Outcome  string     `json:"outcome"` // "", a verdict, or cannot_pressurise
+	Problem  string     `json:"problem"` // why there is no result yet
+	Result   Blob       `json:"result"`  // the Summary, as JSON
+	At       time.Time  `json:"at"`
+	StruckAt *time.Time `json:"struck_at"`
+	Version  int        `json:"version"`
+}
+
+// CannotPressurise is the outcome of a system that could not be charged at all.
+const CannotPressurise = "cannot_pressurise"
+
+// Setup is what is known about rig and car in a test, in SI.
+type Setup struct {
+	Sealed          []string   `json:"sealed"`     // steps ticked
+	VolumeHow       string     `json:"volume_how"` // level, metered, reference
+	Volume          float64    `json:"volume_m3"`
+	VolumeTolerance float64    `json:"volume_tolerance"`
+	Tank            float64    `json:"tank_m3"`
+	Level           float64    `json:"level"`
+	Extra           float64    `json:"extra_m3"` // neck, canister, lines
+	MeterFlow       float64    `json:"meter_flow_m3_s"`
+	MeterTime       float64    `json:"meter_time_s"`
+	MeterRise       float64    `json:"meter_rise_pa"`
+	Limit           float64    `json:"limit_m"`
+	Reference       float64    `json:"reference_m"`
+	Barometer       float64    `json:"barometer_pa"`
+	Temperature     float64    `json:"temperature_k"`
+	Wet             bool       `json:"wet"`
+	Instrument      Instrument `json:"instrument"`
+}
+
+// Instrument is the gauge that was read.
+type Instrument struct {
+	Name         string  `json:"name"`
+	Range        float64 `json:"range_pa"`
+	Resolution   float64 `json:"resolution_pa"`
+	Zero         float64 `json:"zero_pa"` // what it read open to air
+	CalibratedOn string  `json:"calibrated_on"`
+	RigHeld      string  `json:"rig_held"`    // "", held, lost: the rig plugged by itself
+	RigLoss      float64 `json:"rig_loss_pa"` // what it lost in a minute
+}
+
+// Decay returns the set-up as the decay package takes it.
+func (s Setup) Decay() decay.Setup {
+	v := s.Volume
+	if s.VolumeHow == "reference" {
+		v = 0
+	}
+	return decay.Setup{Volume: v, VolumeTolerance: s.VolumeTolerance, Limit: s.Limit, Barometer: s.Barometer,
+		Temperature: s.Temperature, Resolution: s.Instrument.Resolution, Wet: s.Wet}
+}
+
+// Run is one leg as it was read; its readings are kept in blocks that never change.
+type Run struct {
+	ID       string     `json:"id" gorm:"primaryKey"`
+	TestID   string     `json:"test_id"`
+	Kind     string     `json:"kind"` // drift, hold, reference
+	Name     string     `json:"name"` // file name, or "typed"
+	Unit     string     `json:"unit"`
+	Notes    Strings    `json:"notes" gorm:"serializer:json"`
+	Start    float64    `json:"start_s"` // hold cut by hand; both 0: recognised
+	End      float64    `json:"end_s"`
+	Readings int        `json:"readings"`
+	At       time.Time  `json:"at"`
+	StruckAt *time.Time `json:"struck_at"`
+}
+
+// Strings is a list of sentences.
+type Strings []string
+
+// Words for the kinds of run.
+var RunWords = map[string]string{"drift": "drift, sealed at zero", "hold": "hold", "reference": "hold with the known orifice"}
+
+// Finding is a part that was found to leak or stick.
+type Finding struct {
+	ID       string     `json:"id" gorm:"primaryKey"`
+	CaseID   string     `json:"case_id"`
+	Part     string     `json:"part"`
+	Place    string     `json:"place"`
+	How      string     `json:"how"`
+	Photo    string     `json:"photo"` // hash, or empty
+	At       time.Time  `json:"at"`
+	StruckAt *time.Time `json:"struck_at"`
+}
+
+// RepairDone is a repair, ordered or done.
+type RepairDone struct {
+	ID        string     `json:"id" gorm:"primaryKey"`
+	CaseID    string     `json:"case_id"`
+	Action    string     `json:"action"`
+	Parts     string     `json:"parts"`
+	Seals     string     `json:"seals"`
+	CostCents int64      `json:"cost_cents"`
+	Minutes   int        `json:"minutes"`
+	Torque    float64    `json:"torque_nm"`
+	Lasting   bool       `json:"lasting"`
+	DoneAt    *time.Time `json:"done_at"` // nil while a part is waited for
+	At        time.Time  `json:"at"`
+	StruckAt  *time.Time `json:"struck_at"`
+}
+
+// TableName keeps the plain word for the table.
+func (RepairDone) TableName() string { return "repairs" }
+
+// Trial is the complaint tried again as the customer met it.
+type Trial struct {
+	ID       string     `json:"id" gorm:"primaryKey"`
+	CaseID   string     `json:"case_id"`
+	How      string     `json:"how"`
+	Seconds  int        `json:"seconds"`
+	Gone     bool       `json:"gone"`
+	At       time.Time  `json:"at"`
+	StruckAt *time.Time `json:"struck_at"`
+}
+
+// Photo is kept by the hash of its bytes, without location data.
+type Photo struct {
+	Hash   string `json:"hash" gorm:"primaryKey"`
+	Mime   string `json:"mime"`
+	Width  int    `json:"width"`
+	Height int    `json:"height"`
+	Data   []byte `json:"data"`
+}
+
+// Blob is JSON kept as it is.
+type Blob string
+
+// MarshalJSON writes the kept JSON, or null.
+func (b Blob) MarshalJSON() ([]byte, error) {
+	if b == "" {
+		return []byte("null"), nil
+	}
+	return []byte(b), nil
+}
+
+// UnmarshalJSON keeps the JSON in canonical form.
+func (b *Blob) UnmarshalJSON(data []byte) error {
+	if string(data) == "null" {
+		*b = ""
+		return nil
+	}
+	var v Summary
+	if err := json.Unmarshal(data, &v); err != nil {
+		return err
+	}
+	out, err := json.Marshal(v)
+	*b = Blob(out)
+	return err
+}
+
+// Summary is a test's result as kept and shown, in SI. HoldMore is nil when the
+// verdict is firm or no hold would settle it.
+type Summary struct {
+	Rules    string         `json:"rules"`
+	D        float64        `json:"d_m"`
+	Low      float64        `json:"low_m"`
+	High     float64        `json:"high_m"`
+	Limit    float64        `json:"limit_m"`
+	Nominal  bool           `json:"limit_nominal"`
+	Verdict  decay.Verdict  `json:"verdict"`
+	HoldMore *float64       `json:"hold_more_s"`
+	Drift    float64        `json:"drift_pa_per_s"`
+	Settle   float64        `json:"settle_pa"`
+	Tau      float64        `json:"tau_s"`
+	Volume   float64        `json:"volume_m3"`
+	Residual float64        `json:"residual_pa"`
+	Tight    bool           `json:"tight"`
+	Pressure *decay.Size    `json:"pressure"`
+	Vacuum   *decay.Size    `json:"vacuum"`
+	Differ   bool           `json:"differ"`
+	Budget   []decay.Source `json:"budget"`
+	Warnings []string       `json:"warnings"`
+	Sharper  string         `json:"sharper"`
+	Legs     []SummaryLeg   `json:"legs"`
+}
+
+// SummaryLeg is what is drawn of a leg.
+type SummaryLeg struct {
+	Run      string    `json:"run"`
+	Start    float64   `json:"start_s"`
+	End      float64   `json:"end_s"`
+	CutStart bool      `json:"cut_start"`
+	CutEnd   bool      `json:"cut_end"`
+	Spikes   int       `json:"spikes"`
+	Time     []float64 `json:"t_s"`
+	Measured []float64 `json:"measured_pa"`
+	Fitted   []float64 `json:"fitted_pa"`
+	AtLimit  []float64 `json:"at_limit_pa"`
+}
+
+// Summary reads a test's result; ok is false when there is none.
+func (t Test) Summary() (s Summary, ok bool) {
+	if t.Result == "" || json.Unmarshal([]byte(t.Result), &s) != nil {
+		return Summary{}, false
+	}
+	return s, true
+}
+
+// OutcomeWords says an outcome as the screens do.
+func OutcomeWords(outcome string) string {
+	switch outcome {
+	case CannotPressurise:
+		return "cannot pressurise"
+	case "":
+		return "no result yet"
+	}
+	return decay.Verdict(outcome).Words()
+}

@@ -1,0 +1,207 @@
+package report
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"strconv"
+	"strings"
+	"unicode/utf8"
+
+	"wexter/core/record"
+)
+
+// Schema names the form of a bundle; a number behind the slash that is higher than
+// this one's comes from a newer Wexter.
+const (
+	Schema  = "wexter-case/1"
+	version = 1
+)
+
+// Bundle is one case with everything on it, readings and photos included.
+type Bundle struct {
+	Schema   string              `json:"schema"`
+	Vehicle  record.Vehicle      `json:"vehicle"`
+	Case     record.Case         `json:"case"`
+	Codes    []record.Code       `json:"codes"`
+	Tests    []BundleTest        `json:"tests"`
+	Findings []record.Finding    `json:"findings"`
+	Repairs  []record.RepairDone `json:"repairs"`
+	Trials   []record.Trial      `json:"trials"`
+	Photos   []record.Photo      `json:"photos"`
+}
+
+// BundleTest is a test with its runs.
+type BundleTest struct {
+	record.Test
+	Runs []BundleRun `json:"runs"`
+}
+
+// BundleRun is a run with its readings, in SI.
+type BundleRun struct {
+	record.Run
+	Time  []float64 `json:"time_s"`
+	Gauge []float64 `json:"gauge_pa"`
+	Wall  []float64 `json:"wall_k"`
+}
+
+// WriteBundle writes the canonical form: fields in a fixed order, numbers in their
+// shortest exact form, one trailing newline. The same case gives the same bytes.
+func WriteBundle(b Bundle) ([]byte, error) {
+	b.Schema = Schema
+	var out bytes.Buffer
+	e := json.NewEncoder(&out)
+	e.SetEscapeHTML(false)
+	e.SetIndent("", " ")
+	if err := e.Encode(b); err != nil {
+		return nil, err
+	}
+	return out.Bytes(), nil
+}
+
+// ReadBundle reads and checks a bundle; the error is one sentence.
+func ReadBundle(data []byte) (Bundle, error) {
+	var head struct {
+		Schema string `json:"schema"`
+	}
+	var b Bundle
+	if err := json.Unmarshal(data, &head); err != nil {
+		return b, fmt.Errorf("this is no bundle: %s", jsonError(data, err))
+	}
+	name, num, _ := strings.Cut(head.Schema, "/")
+	n, err := strconv.Atoi(num)
+	if name != "wexter-case" || err != nil || n < 1 {
+		return b, errors.New("this is no bundle of a case: its \"schema\" should be \"" + Schema + "\"")
+	}
+	if n > version {
+		return b, fmt.Errorf("this bundle was written by a newer Wexter (schema %d, this one reads up to %d); take the newer program", n, version)
+	}
+	d := json.NewDecoder(bytes.NewReader(data))
+	d.DisallowUnknownFields()
+	if err := d.Decode(&b); err != nil {
+		return b, fmt.Errorf("the bundle cannot be read: %s", jsonError(data, err))
+	}
+	if _, err := d.Token(); err != io.EOF {
+		return b, errors.New("the bundle goes on after its end; it was joined or cut")
+	}
+	return b, b.check()
+}
+
+func jsonError(data []byte, err error) string {
+	var se *json.SyntaxError
+	var te *json.UnmarshalTypeError
+	switch {
+	case errors.As(err, &se):
+		at := min(max(int(se.Offset), 0), len(data))
+		return fmt.Sprintf("line %d: %v", 1+bytes.Count(data[:at], []byte("\n")), err)
+	case errors.As(err, &te):
+		at := min(max(int(te.Offset), 0), len(data))
+		return fmt.Sprintf("line %d: %q holds a %s", 1+bytes.Count(data[:at], []byte("\n")), te.Field, te.Value)
+	case errors.Is(err, io.ErrUnexpectedEOF):
+		return "it ends in the middle"
+	}
+	return err.Error()
+}
+
+func (b Bundle) check() error {
+	ids := map[string]bool{}
+	own := func(what, id string) error {
+		if id == "" || len(id) > 64 || strings.Trim(id, "0123456789abcdefghijklmnopqrstuvwxyz-") != "" || ids[id] {
+			return fmt.Errorf("the bundle's %s has the id %q; ids are short, in lower case and used once", what, clip(id))
+		}
+		ids[id] = true
+		return nil
+	}
+	if err := own("vehicle", b.Vehicle.ID); err != nil {
+		return err
+	}
+	if err := own("case", b.Case.ID); err != nil {
+		return err
+	}
+	if b.Vehicle.PlateKey == "" || b.Case.VehicleID != b.Vehicle.ID {
+		return errors.New("the bundle's case does not belong to its vehicle")
+	}
+	valid := false
+	for _, s := range record.Stages() {
+		valid = valid || s == b.Case.Stage
+	}
+	if !valid || b.Case.Number == "" || len(b.Case.Number) > 24 || b.Case.Version < 1 || (b.Case.ClosedAt != nil) != (b.Case.Stage == record.Closed) {
+		return fmt.Errorf("the bundle's case has stage %q and number %q; that cannot be", clip(string(b.Case.Stage)), clip(b.Case.Number))
+	}
+	for _, s := range []string{b.Vehicle.Plate, b.Vehicle.Make, b.Vehicle.Model, b.Case.Complaint, b.Case.Circumstances, b.Case.RecentWork, b.Case.Reason} {
+		if utf8.RuneCountInString(s) > 4000 {
+			return errors.New("a text in the bundle is longer than 4000 characters")
+		}
+	}
+	belongs := func(what, caseID string) error {
+		if caseID != b.Case.ID {
+			return fmt.Errorf("a %s in the bundle belongs to another case", what)
+		}
+		return nil
+	}
+	for _, x := range b.Codes {
+		if err := errors.Join(own("code", x.ID), belongs("code", x.CaseID)); err != nil {
+			return err
+		}
+	}
+	photos := map[string]bool{"": true}
+	for _, p := range b.Photos {
+		sum := sha256.Sum256(p.Data)
+		if hex.EncodeToString(sum[:]) != p.Hash || (p.Mime != "image/png" && p.Mime != "image/jpeg") {
+			return fmt.Errorf("the photo %s in the bundle is damaged", clip(p.Hash))
+		}
+		photos[p.Hash] = true
+	}
+	for _, x := range b.Findings {
+		if err := errors.Join(own("finding", x.ID), belongs("finding", x.CaseID)); err != nil {
+			return err
+		}
+		if !photos[x.Photo] {
+			return errors.New("a photo that a finding names is missing from the bundle")
+		}
+	}
+	for _, x := range b.Repairs {
+		if err := errors.Join(own("repair", x.ID), belongs("repair", x.CaseID)); err != nil {
+			return err
+		}
+	}
+	for _, x := range b.Trials {
+		if err := errors.Join(own("trial", x.ID), belongs("trial", x.CaseID)); err != nil {
+			return err
+		}
+	}
+	for _, t := range b.Tests {
+		if err := errors.Join(own("test", t.ID), belongs("test", t.CaseID)); err != nil {
+			return err
+		}
+		for _, r := range t.Runs {
+			if err := own("run", r.ID); err != nil {
+				return err
+			}
+			if r.TestID != t.ID || record.RunWords[r.Kind] == "" {
+				return fmt.Errorf("the run %s in the bundle has kind %q or belongs elsewhere", r.ID, clip(r.Kind))
+			}
+			if len(r.Time) != r.Readings || len(r.Gauge) != r.Readings || r.Wall != nil && len(r.Wall) != r.Readings || r.Readings < 2 {
+				return fmt.Errorf("the run %s in the bundle says %d readings and holds %d", r.ID, r.Readings, len(r.Time))
+			}
+			for i := range r.Time {
+				if i > 0 && r.Time[i] <= r.Time[i-1] || math.Abs(r.Gauge[i]) > 1e6 || math.Abs(r.Time[i]) > 1e9 {
+					return fmt.Errorf("the run %s in the bundle breaks at reading %d: time must rise and pressures stay below 1 MPa", r.ID, i+1)
+				}
+			}
+		}
+	}
+	return nil
+}
+
+func clip(s string) string {
+	if len(s) > 60 {
+		return strings.ToValidUTF8(s[:60], "?") + "…"
+	}
+	return s
+}

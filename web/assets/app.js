@@ -1,0 +1,147 @@
+import Alpine from "@alpinejs/csp";
+
+// Second unit under a field: what was typed, in the other system, as it is typed.
+const factors = {
+  pressure: { Pa: 1, hPa: 100, mbar: 100, kPa: 1000, inH2O: 249.089, inHg: 3386.39, psi: 6894.757, bar: 1e5 },
+  length: { mm: 1e-3, in: 0.0254 },
+  volume: { L: 1e-3, gal: 3.785411784e-3 },
+  flow: { "L/min": 1e-3 / 60, "mL/min": 1e-6 / 60 },
+  torque: { "N·m": 1, "lbf·ft": 1.3558179483 },
+};
+const spelled = { l: "L", nm: "N·m", "lbf ft": "lbf·ft", lbft: "lbf·ft", '"': "in", lpm: "L/min" };
+
+function second(text, kind, bare, other) {
+  const m = /^\s*([-−+]?[\d\s]*[.,]?\d+(?:e[-+]?\d+)?)\s*(.*?)\s*$/i.exec(text || "");
+  if (!m) return "";
+  const value = Number(m[1].replace(/\s/g, "").replace("−", "-").replace(",", "."));
+  const table = factors[kind] || {};
+  const wanted = m[2].replace("₂", "2").replace(/\.$/, "");
+  const unit = m[2] === "" ? bare : spelled[wanted.toLowerCase()] || Object.keys(table).find((u) => u.toLowerCase() === wanted.toLowerCase());
+  if (!Number.isFinite(value)) return "";
+  if (kind === "temperature") {
+    const f = /f/i.test(m[2]);
+    return f ? `${(((value - 32) * 5) / 9).toFixed(1)} °C` : `${((value * 9) / 5 + 32).toFixed(1)} °F`;
+  }
+  if (!unit || !table[unit]) return m[2] ? "unit?" : "";
+  const to = unit === other ? bare : other;
+  if (!table[to]) return "";
+  return `${Number(((value * table[unit]) / table[to]).toPrecision(3))} ${to}`;
+}
+
+Alpine.data("quantity", () => ({
+  beside: "",
+  init() { this.show(); },
+  show() {
+    const i = this.$root.querySelector("input");
+    this.beside = second(i.value, i.dataset.kind, i.dataset.bare, i.dataset.second);
+  },
+}));
+
+// A car the shop remembers fills the form when its plate is typed.
+Alpine.data("plate", () => ({
+  said: "",
+  async recall() {
+    const form = this.$root.closest("form");
+    const plate = form.elements.plate.value.trim();
+    if (!plate) return;
+    const r = await fetch(`/vehicles?plate=${encodeURIComponent(plate)}`, { headers: { Accept: "application/json" } });
+    if (!r.ok) { this.said = ""; return; }
+    const v = await r.json();
+    for (const k of ["make", "model", "year", "odometer", "tank", "metering", "archetype"]) {
+      const f = form.elements[k];
+      if (f && (f.value === "" || f.tagName === "SELECT")) f.value = v[k];
+    }
+    form.querySelectorAll("input[data-kind]").forEach((i) => i.dispatchEvent(new Event("input", { bubbles: true })));
+    this.said = `${v.make} ${v.model} is known here`;
+  },
+}));
+
+// Codes tapped in by hand: a tap adds, a second tap takes away.
+Alpine.data("codes", () => ({
+  add() {
+    const code = this.$event.currentTarget.dataset.code;
+    const f = this.$root.querySelector("input[name=codes]");
+    const have = f.value.split(/[\s,;]+/).filter(Boolean);
+    const at = have.indexOf(code);
+    if (at < 0) have.push(code); else have.splice(at, 1);
+    f.value = have.join(" ");
+    this.$event.currentTarget.setAttribute("aria-pressed", String(at < 0));
+  },
+}));
+
+// Start and end of the hold, dragged on the plot or typed.
+Alpine.data("cut", () => ({
+  which: "",
+  px(event) {
+    const svg = this.$root.querySelector("svg");
+    const p = new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
+    const d = this.$root.dataset;
+    const u = (p.x - Number(d.x)) / Number(d.w);
+    return Math.min(Math.max(Number(d.min) + u * (Number(d.max) - Number(d.min)), Number(d.min)), Number(d.max));
+  },
+  down() {
+    const t = this.px(this.$event);
+    const [a, b] = ["start", "end"].map((n) => Number(this.field(n).value));
+    const near = (Number(this.$root.dataset.max) - Number(this.$root.dataset.min)) / 25;
+    if (Math.min(Math.abs(t - a), Math.abs(t - b)) > near) return;
+    this.which = Math.abs(t - a) <= Math.abs(t - b) ? "start" : "end";
+    this.$event.preventDefault();
+  },
+  move() {
+    if (!this.which) return;
+    this.field(this.which).value = this.px(this.$event).toFixed(1);
+    this.draw();
+  },
+  up() {
+    if (!this.which) return;
+    this.which = "";
+    this.$root.querySelector("form").requestSubmit();
+  },
+  field(n) { return this.$root.querySelector(`input[name=${n}]`); },
+  draw() {
+    const d = this.$root.dataset;
+    for (const n of ["start", "end"]) {
+      const x = Number(d.x) + ((Number(this.field(n).value) - Number(d.min)) / (Number(d.max) - Number(d.min))) * Number(d.w);
+      const g = this.$root.querySelector(`[data-handle=${n}]`);
+      if (g) g.setAttribute("transform", `translate(${x} 0)`);
+    }
+  },
+}));
+
+Alpine.data("shell", () => ({
+  keys() { this.$root.querySelector("dialog").showModal(); },
+  scheme() {
+    const html = document.documentElement;
+    const dark = html.dataset.scheme ? html.dataset.scheme === "night" : matchMedia("(prefers-color-scheme: dark)").matches;
+    html.dataset.scheme = dark ? "day" : "night";
+    try { localStorage.setItem("scheme", html.dataset.scheme); } catch (e) { /* kept for this page only */ }
+  },
+  press() {
+    const e = this.$event;
+    if (e.ctrlKey || e.metaKey || e.altKey || /INPUT|TEXTAREA|SELECT/.test(e.target.tagName)) return;
+    if (document.querySelector("dialog[open]") && e.key !== "Escape") return;
+    if (e.key === "?") { e.preventDefault(); this.keys(); return; }
+    if (e.key === "d") { this.scheme(); return; }
+    const el = document.querySelector(`[data-key="${CSS.escape(e.key)}"]`);
+    if (el) { e.preventDefault(); el.click(); }
+  },
+}));
+
+// A form is sent once; the key in it makes a second sending harmless anyway.
+document.addEventListener("submit", (e) => {
+  const b = e.submitter || e.target.querySelector("button[type=submit], button:not([type])");
+  if (e.target.method !== "post" || e.target.dataset.open !== undefined) return;
+  if (e.target.dataset.sent) { e.preventDefault(); return; }
+  e.target.dataset.sent = "1";
+  if (b) setTimeout(() => b.setAttribute("aria-busy", "true"));
+});
+// Back to a page that was sent: it may be sent again, with the same key.
+window.addEventListener("pageshow", (e) => {
+  if (e.persisted) document.querySelectorAll("form[data-sent]").forEach((f) => { delete f.dataset.sent; f.querySelectorAll("[aria-busy]").forEach((b) => b.removeAttribute("aria-busy")); });
+});
+document.addEventListener("click", (e) => {
+  if (e.target.closest("[data-print]")) window.print();
+  if (e.target.closest("[data-close]")) e.target.closest("dialog").close();
+});
+
+Alpine.start();

@@ -1,0 +1,457 @@
+package web
+
+import (
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"html/template"
+	"math"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"wexter/casework"
+	"wexter/core/decay"
+	"wexter/core/knowledge"
+	"wexter/core/record"
+	"wexter/core/units"
+	"wexter/ingest"
+	"wexter/report"
+)
+
+type benchData struct {
+	Case    record.Case
+	Vehicle record.Vehicle
+	Arch    knowledge.Archetype
+	Test    casework.TestFolder
+	Sum     record.Summary
+	Has     bool
+	Runs    []runView
+	Trace   template.HTML
+	Cut     *cutView
+	Hole    template.HTML
+	Scale   template.HTML
+	Plan    []planLine
+	PlanErr string
+	Before  *record.Summary
+	Units   []string
+	Ask     string // a question: sending again with yes keeps the numbers
+	Need    string // the file has no unit
+	Kept    string // what was sent, so that it need not be chosen again
+	KeptAs  string
+	Max     string
+}
+
+type runView struct {
+	record.Run
+	Leg *record.SummaryLeg
+}
+
+// cutView is what the plot's handles need.
+type cutView struct {
+	Run                  string
+	Start, End           float64
+	X, W, Min, Max, Y, H float64
+	StartX, EndX         float64
+	ByHand               bool
+	Width, Height        float64
+}
+
+type planLine struct {
+	What string
+	Hold string
+	Wide string
+}
+
+func (s *server) bench(c *echo.Context) error { return s.showBench(c, nil, nil) }
+
+func (s *server) benchData(c *echo.Context, id string) (benchData, error) {
+	ctx := c.Request().Context()
+	t, err := s.shop.TestCase(ctx, id)
+	if err != nil {
+		return benchData{}, err
+	}
+	f, err := s.shop.Load(ctx, t)
+	if err != nil {
+		return benchData{}, err
+	}
+	d := benchData{Case: f.Case, Vehicle: f.Vehicle, Units: units.Symbols(units.Pressure)}
+	d.Test, _ = f.Test(id)
+	d.Arch, _ = s.shop.Book.Archetype(f.Vehicle.Archetype)
+	d.Max = fmt.Sprintf("%.0f inH2O (%.1f kPa)", d.Arch.MaxPa/units.InH2O, d.Arch.MaxPa/1e3)
+	d.Sum, d.Has = d.Test.Summary()
+	if b, ok := f.Test(d.Test.RepeatOf); ok {
+		if sum, ok := b.Summary(); ok {
+			d.Before = &sum
+		}
+	}
+	for _, r := range d.Test.Runs {
+		v := runView{Run: r}
+		for i := range d.Sum.Legs {
+			if d.Sum.Legs[i].Run == r.ID {
+				v.Leg = &d.Sum.Legs[i]
+			}
+		}
+		d.Runs = append(d.Runs, v)
+	}
+	which := c.QueryParam("leg")
+	if err := s.drawTrace(c, &d, which); err != nil {
+		return d, err
+	}
+	if d.Has {
+		size := report.Size{D: d.Sum.D * 1e3, Low: d.Sum.Low * 1e3, High: d.Sum.High * 1e3, Style: "band", Label: fmt.Sprintf("%.3f mm", d.Sum.D*1e3)}
+		hole := report.NewSVG(300, 236, fmt.Sprintf("the leak drawn as a hole of %.3f mm against the limit ring of %.3f mm", size.D, d.Sum.Limit*1e3))
+		report.Hole(hole, 150, 118, 108, size, d.Sum.Limit*1e3)
+		d.Hole = template.HTML(hole.String())
+		sizes := []report.Size{size}
+		if d.Before != nil {
+			b := report.Size{D: d.Before.D * 1e3, Low: d.Before.Low * 1e3, High: d.Before.High * 1e3, Style: "before", Label: fmt.Sprintf("before %.3f mm", d.Before.D*1e3)}
+			sizes = append([]report.Size{b}, sizes...)
+		}
+		if d.Sum.Differ {
+			sizes = nil
+			for _, x := range []struct {
+				s *decay.Size
+				n string
+			}{{d.Sum.Pressure, "pressure"}, {d.Sum.Vacuum, "vacuum"}} {
+				sizes = append(sizes, report.Size{D: x.s.D * 1e3, Low: x.s.Low * 1e3, High: x.s.High * 1e3, Style: "band", Label: fmt.Sprintf("%s %.3f mm", x.n, x.s.D*1e3)})
+			}
+		}
+		h := 70 + 26*float64(len(sizes))
+		sc := report.NewSVG(620, h, "diameter on a logarithmic rule with the limit")
+		report.Scale(sc, 30, 0, 560, d.Sum.Limit*1e3, sizes...)
+		d.Scale = template.HTML(sc.String())
+	}
+	d.plan()
+	return d, nil
+}
+
+// drawTrace draws the leg asked for, or the main hold, whole, with its fit, the
+// limit's trace, and where the hold starts and ends.
+func (s *server) drawTrace(c *echo.Context, d *benchData, which string) error {
+	var run *runView
+	for i := range d.Runs {
+		r := &d.Runs[i]
+		if r.StruckAt != nil {
+			continue
+		}
+		if r.ID == which || which == "" && (run == nil || run.Kind == "drift") {
+			run = r
+		}
+	}
+	if run == nil {
+		return nil
+	}
+	_, log, err := s.shop.Readings(c.Request().Context(), run.ID)
+	if err != nil {
+		return err
+	}
+	y := make([]float64, len(log.Gauge))
+	for i, p := range log.Gauge {
+		y[i] = (p - d.Test.Setup.Instrument.Zero) / units.InH2O
+	}
+	series := []report.Series{{Style: "measured", X: log.Time, Y: y}}
+	if len(y) > 400 {
+		series[0].Style = "raw"
+	}
+	if l := run.Leg; l != nil {
+		toIn := func(pa []float64) []float64 {
+			out := make([]float64, len(pa))
+			for i := range pa {
+				out[i] = pa[i] / units.InH2O
+			}
+			return out
+		}
+		series = append(series, report.Series{Style: "limit", Label: "the limit", X: l.Time, Y: toIn(l.AtLimit)},
+			report.Series{Style: "fit", X: l.Time, Y: toIn(l.Fitted)})
+	}
+	const w, h = 620.0, 300.0
+	svg := report.NewSVG(w, h, "trace of the "+record.RunWords[run.Kind])
+	f := report.NewFrame(w, h, "seconds", "inH2O gauge", series...)
+	f.Axes(svg)
+	for _, x := range series {
+		f.Draw(svg, x)
+	}
+	if len(series) > 1 && run.Kind != "drift" {
+		f.Label(svg, series[1], 0.55, 20)
+	}
+	d.Trace = template.HTML(svg.String())
+	start, end := log.Time[0], log.Time[len(log.Time)-1]
+	if run.Leg != nil {
+		start, end = run.Leg.Start, run.Leg.End
+	} else if run.Start != 0 || run.End != 0 {
+		start = run.Start
+		if run.End != 0 {
+			end = run.End
+		}
+	}
+	at := func(t float64) float64 { return f.X + (t-f.MinX)/(f.MaxX-f.MinX)*f.W }
+	d.Cut = &cutView{Run: run.ID, Start: start, End: end, X: f.X, W: f.W, Min: f.MinX, Max: f.MaxX, Y: f.Y, H: f.H,
+		StartX: at(start), EndX: at(end), ByHand: run.Start != 0 || run.End != 0, Width: w, Height: h}
+	return nil
+}
+
+// plan says how long to hold with this set-up, and what would shorten it.
+func (d *benchData) plan() {
+	su := d.Test.Setup
+	if su.Volume == 0 {
+		return
+	}
+	noise := math.Max(su.Instrument.Resolution/2, 2)
+	rate := 5.0
+	if su.Instrument.Resolution >= 20 {
+		rate = 1.0 / 15 // a water column read by eye
+	}
+	drift := 0.0
+	for _, r := range d.Runs {
+		if r.Kind == "drift" && r.StruckAt == nil {
+			drift = 60
+		}
+	}
+	p, err := decay.PlanHold(decay.PlanInput{Setup: su.Decay(), Start: math.Min(13*units.InH2O, 0.8*d.Arch.MaxPa), Noise: noise, Rate: rate, DriftLeg: drift, Tank: su.Tank, Level: su.Level})
+	if err != nil {
+		d.PlanErr = err.Error()
+		return
+	}
+	add := func(what string, hold, width float64) {
+		l := planLine{What: what, Hold: fmt.Sprintf("%.0f s", hold), Wide: fmt.Sprintf("±%.0f %%", width*100)}
+		if math.IsNaN(hold) {
+			l.Hold = "no hold tells"
+		}
+		d.Plan = append(d.Plan, l)
+	}
+	add("as set up, from 13 inH2O", p.Hold, p.HalfWidth)
+	for _, o := range p.Options {
+		add(o.What, o.Hold, o.HalfWidth)
+	}
+}
+
+func (s *server) showBench(c *echo.Context, failed error, with func(*benchData)) error {
+	id := c.Param("id")
+	if t := c.FormValue("test"); t != "" {
+		id = t
+	}
+	d, err := s.benchData(c, id)
+	if err != nil {
+		return err
+	}
+	if with != nil {
+		with(&d)
+	}
+	p := s.page(c, "Hold · "+d.Case.Number, "slate", d)
+	if failed != nil {
+		return s.again(c, failed, "bench.html", p)
+	}
+	return s.render(c, http.StatusOK, "bench.html", p)
+}
+
+func (s *server) setup(c *echo.Context) error {
+	if err := parsed(c); err != nil {
+		return err
+	}
+	f := form{c: c}
+	values, _ := c.FormValues()
+	su := record.Setup{
+		Sealed: values["sealed"], VolumeHow: f.text("volume_how"), VolumeTolerance: f.percent("tolerance", "Volume tolerance"),
+		Tank: f.si("tank", "Tank", units.Volume, "L", false), Level: f.percent("level", "Fuel level"), Extra: f.si("extra", "Neck, canister, lines", units.Volume, "L", false),
+		MeterFlow: f.si("meter_flow", "Metered flow", units.Flow, "L/min", false), MeterTime: f.si("meter_time", "Metered time", units.Time, "s", false),
+		MeterRise: f.si("meter_rise", "Pressure rise", units.Pressure, "inH2O", false),
+		Limit:     f.si("limit", "Limit", units.Length, "mm", true), Reference: f.si("reference", "Known orifice", units.Length, "mm", false),
+		Barometer: f.si("barometer", "Barometer", units.Pressure, "hPa", true), Temperature: f.si("temperature", "Temperature", units.Temperature, "°C", true),
+		Wet: f.text("wet") != "",
+		Instrument: record.Instrument{Name: f.text("gauge"), Range: f.si("range", "Range", units.Pressure, "inH2O", false),
+			Resolution: f.si("resolution", "Resolution", units.Pressure, "inH2O", false), Zero: f.si("zero", "Zero", units.Pressure, "inH2O", false),
+			CalibratedOn: f.text("calibrated"), RigHeld: f.text("rig"), RigLoss: f.si("rig_loss", "Rig loss", units.Pressure, "inH2O", false)},
+	}
+	v := f.version()
+	err := f.err
+	if err == nil {
+		err = s.shop.SaveSetup(c.Request().Context(), f.key(), c.Param("id"), v, su)
+	}
+	if err != nil {
+		return s.showBench(c, err, nil)
+	}
+	return c.Redirect(http.StatusSeeOther, "/tests/"+c.Param("id"))
+}
+
+func (s *server) addLeg(c *echo.Context) error {
+	if err := parsed(c); err != nil {
+		return err
+	}
+	f := form{c: c}
+	o := ingest.Options{PressureUnit: f.text("unit")}
+	var log ingest.Log
+	var err error
+	data, name := f.file("csv", ingest.MaxBytes)
+	kept := f.text("kept")
+	switch {
+	case data != nil:
+		kept = string(data)
+		log, err = ingest.ParseCSV(data, o)
+	case kept != "":
+		name = f.text("kept_as")
+		log, err = ingest.ParseCSV([]byte(kept), o)
+	case f.text("pairs") != "":
+		name = "typed"
+		if o.PressureUnit == "" {
+			o.PressureUnit = "inH2O"
+		}
+		log, err = ingest.ParsePairs(f.text("pairs"), o)
+	default:
+		err = errors.New("choose a CSV file, or type pairs of time and pressure")
+	}
+	if f.err != nil {
+		err = f.err
+	}
+	if err != nil {
+		var unit *ingest.NoUnitError
+		need := errors.As(err, &unit)
+		say := upper(err.Error())
+		if need {
+			say = fmt.Sprintf("The pressure column %q has no unit. Choose the unit it was written in and keep the leg.", unit.Column)
+		} else if name != "" && name != "typed" {
+			say = name + ": " + say
+		}
+		return s.showBench(c, &casework.Problem{Sentence: say}, func(d *benchData) {
+			if need && len(kept) <= 4<<20 {
+				d.Need, d.Kept, d.KeptAs = unit.Column, kept, name
+			}
+		})
+	}
+	if name == "" {
+		name = "log"
+	}
+	_, err = s.shop.AddRun(c.Request().Context(), f.key(), c.Param("id"), f.text("kind"), name, log, f.text("sure") != "")
+	if err != nil {
+		var q *casework.Question
+		return s.showBench(c, err, func(d *benchData) {
+			if errors.As(err, &q) {
+				d.Ask, d.KeptAs = q.Sentence, name
+				if name != "typed" && len(kept) <= 4<<20 {
+					d.Kept = kept
+				}
+			}
+		})
+	}
+	return c.Redirect(http.StatusSeeOther, "/tests/"+c.Param("id"))
+}
+
+func (s *server) cannot(c *echo.Context) error {
+	return s.benchAct(c, func(f *form) error {
+		return s.shop.CannotPressurise(c.Request().Context(), f.key(), c.Param("id"), f.text("undo") != "")
+	})
+}
+
+func (s *server) cut(c *echo.Context) error {
+	return s.benchAct(c, func(f *form) error {
+		start, end := f.number("start", "Start of the hold", true), f.number("end", "End of the hold", true)
+		if f.text("again") != "" {
+			start, end = 0, 0
+		}
+		if f.err != nil {
+			return f.err
+		}
+		return s.shop.CutRun(c.Request().Context(), f.key(), c.Param("id"), start, end)
+	})
+}
+
+func (s *server) strikeRun(c *echo.Context) error {
+	return s.benchAct(c, func(f *form) error {
+		return s.shop.StrikeRun(c.Request().Context(), f.key(), c.Param("id"), f.text("back") != "")
+	})
+}
+
+// benchAct runs a small form of the bench and goes back to it.
+func (s *server) benchAct(c *echo.Context, act func(*form) error) error {
+	if err := parsed(c); err != nil {
+		return err
+	}
+	f := &form{c: c}
+	test := f.text("test")
+	if err := act(f); err != nil {
+		return s.showBench(c, err, nil)
+	}
+	to := "/tests/" + test
+	if leg := f.text("leg"); leg != "" {
+		to += "?leg=" + leg
+	}
+	return c.Redirect(http.StatusSeeOther, to)
+}
+
+// readings sends a run back as CSV, as it was read.
+func (s *server) readings(c *echo.Context) error {
+	r, l, err := s.shop.Readings(c.Request().Context(), c.Param("id"))
+	if err != nil {
+		return err
+	}
+	h := c.Response().Header()
+	h.Set("Content-Type", "text/csv; charset=utf-8")
+	h.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", safeName(r.Kind+"-"+r.ID[:8])+".csv"))
+	w := csv.NewWriter(c.Response())
+	head := []string{"time_s", "pressure_Pa"}
+	if l.Wall != nil {
+		head = append(head, "temp_K")
+	}
+	_ = w.Write(head)
+	for i := range l.Time {
+		row := []string{strconv.FormatFloat(l.Time[i], 'g', -1, 64), strconv.FormatFloat(l.Gauge[i], 'g', -1, 64)}
+		if l.Wall != nil {
+			row = append(row, strconv.FormatFloat(l.Wall[i], 'g', -1, 64))
+		}
+		_ = w.Write(row)
+	}
+	w.Flush()
+	return w.Error()
+}
+
+func safeName(s string) string {
+	return strings.Map(func(r rune) rune {
+		if r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' || r == '-' {
+			return r
+		}
+		return '-'
+	}, s)
+}
+
+// Fields of the set-up as the form shows them.
+
+// Value formats a set-up quantity for its field.
+func (d benchData) Value(name string) string {
+	su := d.Test.Setup
+	in := su.Instrument
+	switch name {
+	case "tank":
+		return inUnit(su.Tank, units.Volume, "L", 4)
+	case "extra":
+		return inUnit(su.Extra, units.Volume, "L", 3)
+	case "level":
+		return fmt.Sprintf("%.0f", su.Level*100)
+	case "tolerance":
+		return fmt.Sprintf("%.3g", su.VolumeTolerance*100)
+	case "meter_flow":
+		return inUnit(su.MeterFlow, units.Flow, "L/min", 4)
+	case "meter_time":
+		return inUnit(su.MeterTime, units.Time, "s", 4)
+	case "meter_rise":
+		return inUnit(su.MeterRise, units.Pressure, "inH2O", 4)
+	case "limit":
+		return inUnit(su.Limit, units.Length, "mm", 3)
+	case "reference":
+		return inUnit(su.Reference, units.Length, "mm", 3)
+	case "barometer":
+		return inUnit(su.Barometer, units.Pressure, "hPa", 5)
+	case "temperature":
+		return inUnit(su.Temperature, units.Temperature, "°C", 3)
+	case "range":
+		return inUnit(in.Range, units.Pressure, "inH2O", 4)
+	case "resolution":
+		return inUnit(in.Resolution, units.Pressure, "inH2O", 3)
+	case "zero":
+		return inUnit(in.Zero, units.Pressure, "inH2O", 3)
+	case "rig_loss":
+		return inUnit(in.RigLoss, units.Pressure, "inH2O", 3)
+	}
+	return ""
+}

@@ -1,0 +1,421 @@
+package web
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"html/template"
+	"net/http"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"wexter/casework"
+	"wexter/core/knowledge"
+	"wexter/core/record"
+	"wexter/core/units"
+	"wexter/ingest"
+	"wexter/report"
+)
+
+const (
+	kindVolume   = units.Volume
+	kindPressure = units.Pressure
+)
+
+// entry is one piece of the strip.
+type entry struct {
+	At     time.Time
+	Kind   string
+	ID     string
+	What   string
+	Figure string
+	Class  string
+	Note   string
+	Link   string
+	Struck bool
+	Plot   template.HTML
+}
+
+type caseData struct {
+	casework.Folder
+	Arch   knowledge.Archetype
+	Proof  casework.Proof
+	Strip  []entry
+	Stages []stageMark
+	Plot   template.HTML
+	Live   []casework.TestFolder
+	Waits  bool
+	Parts  []knowledge.Part
+	Diff   []difference
+	Paper  report.Paper
+}
+
+type stageMark struct{ Name, Class string }
+
+// difference is a field that two people changed.
+type difference struct{ Field, Theirs, Yours string }
+
+func (s *server) caseData(ctx context.Context, id string) (caseData, error) {
+	f, err := s.shop.Load(ctx, id)
+	if err != nil {
+		return caseData{}, err
+	}
+	d := caseData{Folder: f, Proof: f.Proof(), Parts: s.shop.Book.Parts, Waits: f.Case.WaitUntil != nil && f.Case.WaitUntil.After(s.shop.Now())}
+	d.Arch, _ = s.shop.Book.Archetype(f.Vehicle.Archetype)
+	for _, st := range record.Stages() {
+		d.Stages = append(d.Stages, stageMark{string(st), stageClass(st, f.Case.Stage)})
+	}
+	for _, t := range f.Tests {
+		if t.StruckAt == nil {
+			d.Live = append(d.Live, t)
+		}
+	}
+	slices.Reverse(d.Live)
+	d.Strip = s.strip(f)
+	d.Plot = template.HTML(comparison(d.Proof, 560, 330))
+	return d, nil
+}
+
+// strip gathers the evidence in order of time, newest on top.
+func (s *server) strip(f casework.Folder) []entry {
+	var out []entry
+	byTime := map[string][]string{}
+	var order []record.Code
+	for _, c := range f.Codes {
+		k := c.At.Format(time.RFC3339Nano) + c.Status + fmt.Sprint(c.StruckAt != nil)
+		if byTime[k] == nil {
+			order = append(order, c)
+		}
+		byTime[k] = append(byTime[k], c.Code)
+	}
+	for _, c := range order {
+		codes := byTime[c.At.Format(time.RFC3339Nano)+c.Status+fmt.Sprint(c.StruckAt != nil)]
+		var says []string
+		for _, code := range codes {
+			e := s.shop.Book.Explain(code)
+			line := code + " " + e.Says
+			if e.Size != "" {
+				line += ", " + e.Size
+			}
+			says = append(says, line)
+		}
+		e := entry{At: c.At, Kind: "code", ID: c.ID, What: "Codes, " + c.Status, Figure: strings.Join(codes, " "), Note: strings.Join(says, " · "), Struck: c.StruckAt != nil}
+		if len(codes) > 1 {
+			e.Kind = ""
+		}
+		out = append(out, e)
+	}
+	for _, t := range f.Tests {
+		e := entry{At: t.At, Kind: "test", ID: t.ID, What: testName(t), Link: "/tests/" + t.ID, Struck: t.StruckAt != nil, Class: verdictClass(t.Outcome)}
+		if sum, ok := t.Summary(); ok {
+			e.Figure = fmt.Sprintf("%.3f mm", sum.D*1e3)
+			e.Note = fmt.Sprintf("%.3f to %.3f mm, %s", sum.Low*1e3, sum.High*1e3, record.OutcomeWords(t.Outcome))
+			if sum.Tight {
+				e.Note += ", tight on " + t.At.Local().Format("2 Jan")
+			}
+			e.Plot = template.HTML(sparkline(sum))
+		} else {
+			e.Figure = record.OutcomeWords(t.Outcome)
+			e.Note = t.Problem
+		}
+		out = append(out, e)
+	}
+	for _, x := range f.Findings {
+		p, _ := s.shop.Book.Part(x.Part)
+		out = append(out, entry{At: x.At, Kind: "finding", ID: x.ID, What: "Found", Figure: p.Name, Class: "over", Note: strings.Trim(x.Place+" · "+x.How, " ·"), Struck: x.StruckAt != nil})
+	}
+	for _, x := range f.Repairs {
+		e := entry{At: x.At, Kind: "repair", ID: x.ID, What: "Repair, " + map[bool]string{true: "lasting", false: "temporary"}[x.Lasting], Figure: x.Action, Struck: x.StruckAt != nil}
+		if x.DoneAt == nil {
+			e.What = "Repair, waits for its part"
+		}
+		e.Note = strings.Trim(x.Parts+" · "+x.Seals, " ·")
+		out = append(out, e)
+	}
+	for _, x := range f.Trials {
+		e := entry{At: x.At, Kind: "trial", ID: x.ID, What: "Complaint tried again", Figure: "gone", Note: fmt.Sprintf("%s · %d min", x.How, (x.Seconds+30)/60), Struck: x.StruckAt != nil}
+		if !x.Gone {
+			e.Figure, e.Class = "came back", "over"
+		}
+		out = append(out, e)
+	}
+	out = append(out, entry{At: f.Case.OpenedAt, What: "Complaint", Note: strings.Trim(f.Case.Complaint+" · "+f.Case.Circumstances, " ·")})
+	if f.Case.RecentWork != "" {
+		out = append(out, entry{At: f.Case.OpenedAt, What: "Worked on lately", Note: f.Case.RecentWork})
+	}
+	slices.SortStableFunc(out, func(a, b entry) int { return b.At.Compare(a.At) })
+	return out
+}
+
+func testName(t casework.TestFolder) string {
+	name := "Hold"
+	if sum, ok := t.Summary(); ok {
+		switch {
+		case sum.Pressure != nil && sum.Vacuum != nil:
+			name = "Pressure and vacuum hold"
+		case len(sum.Legs) > 0 && holdIsVacuum(sum):
+			name = "Vacuum hold"
+		default:
+			name = "Pressure hold"
+		}
+	}
+	if t.RepeatOf != "" {
+		name += ", repeated"
+	}
+	return name
+}
+
+func holdIsVacuum(sum record.Summary) bool {
+	low := 0.0
+	high := 0.0
+	for _, l := range sum.Legs {
+		for _, p := range l.Measured {
+			low, high = min(low, p), max(high, p)
+		}
+	}
+	return -low > high
+}
+
+func (s *server) caseView(c *echo.Context) error { return s.showCase(c, nil) }
+
+func (s *server) showCase(c *echo.Context, failed error) error {
+	d, err := s.caseData(c.Request().Context(), c.Param("id"))
+	if err != nil {
+		return err
+	}
+	p := s.page(c, d.Case.Number+" "+d.Vehicle.Name(), "slate", d)
+	if failed != nil {
+		return s.again(c, failed, "case.html", p)
+	}
+	return s.render(c, http.StatusOK, "case.html", p)
+}
+
+// act runs one action of a case's small forms and goes back to where.
+func (s *server) act(c *echo.Context, where string, f func(ctx context.Context, fm *form, id string) error) error {
+	if err := parsed(c); err != nil {
+		return err
+	}
+	fm := &form{c: c}
+	err := f(c.Request().Context(), fm, c.Param("id"))
+	if fm.err != nil {
+		err = fm.err
+	}
+	if err != nil {
+		if where == "/proof" {
+			return s.showProof(c, err)
+		}
+		return s.showCase(c, err)
+	}
+	return c.Redirect(http.StatusSeeOther, "/cases/"+c.Param("id")+where)
+}
+
+func (s *server) addCodes(c *echo.Context) error {
+	return s.act(c, "", func(ctx context.Context, f *form, id string) error {
+		return s.shop.AddCodes(ctx, f.key(), id, f.text("codes"), f.text("status"))
+	})
+}
+
+func (s *server) strike(c *echo.Context) error {
+	return s.act(c, "", func(ctx context.Context, f *form, id string) error {
+		return s.shop.Strike(ctx, f.key(), id, f.text("kind"), f.text("entry"), f.text("back") != "")
+	})
+}
+
+func (s *server) wait(c *echo.Context) error {
+	return s.act(c, "", func(ctx context.Context, f *form, id string) error {
+		until := f.when("until", "Until")
+		if f.err != nil {
+			return f.err
+		}
+		return s.shop.Wait(ctx, f.key(), id, f.text("kind"), f.text("note"), until)
+	})
+}
+
+func (s *server) trial(c *echo.Context) error {
+	return s.act(c, "/proof", func(ctx context.Context, f *form, id string) error {
+		m := f.number("minutes", "Duration", true)
+		if f.text("result") == "" {
+			f.wrong("Result", "say whether the complaint is gone or came back")
+		}
+		if f.err != nil {
+			return f.err
+		}
+		return s.shop.TryComplaint(ctx, f.key(), id, f.text("how"), m, f.text("result") == "gone")
+	})
+}
+
+func (s *server) monitors(c *echo.Context) error {
+	return s.act(c, "/proof", func(ctx context.Context, f *form, id string) error {
+		return s.shop.Monitors(ctx, f.key(), id, f.text("monitors"))
+	})
+}
+
+func (s *server) close(c *echo.Context) error {
+	return s.act(c, "/proof", func(ctx context.Context, f *form, id string) error {
+		return s.shop.Close(ctx, f.key(), id, f.text("reason"))
+	})
+}
+
+func (s *server) repairDone(c *echo.Context) error {
+	return s.act(c, "/proof", func(ctx context.Context, f *form, id string) error {
+		return s.shop.FinishRepair(ctx, f.key(), id, c.Param("rid"))
+	})
+}
+
+func (s *server) startTest(c *echo.Context) error {
+	if err := parsed(c); err != nil {
+		return err
+	}
+	f := form{c: c}
+	id, err := s.shop.StartTest(c.Request().Context(), f.key(), c.Param("id"), f.text("repeat_of"))
+	if err != nil {
+		return s.showCase(c, err)
+	}
+	return c.Redirect(http.StatusSeeOther, "/tests/"+id)
+}
+
+func (s *server) editView(c *echo.Context) error { return s.showEdit(c, nil) }
+
+func (s *server) showEdit(c *echo.Context, failed error) error {
+	d, err := s.caseData(c.Request().Context(), c.Param("id"))
+	if err != nil {
+		return err
+	}
+	title := "Edit " + d.Case.Number
+	if failed == nil {
+		return s.render(c, http.StatusOK, "edit.html", s.page(c, title, "slate", d))
+	}
+	if _, code := sentence(failed); code == http.StatusConflict {
+		// The second one to save is shown what differs; saving again is then on the new version.
+		for _, f := range []struct{ field, name, theirs string }{{"complaint", "Complaint", d.Case.Complaint}, {"circumstances", "When it happens", d.Case.Circumstances},
+			{"recent_work", "Worked on lately", d.Case.RecentWork}, {"deadline", "Inspection", d.Case.Deadline}} {
+			if yours := strings.TrimSpace(c.FormValue(f.field)); yours != f.theirs {
+				d.Diff = append(d.Diff, difference{f.name, f.theirs, yours})
+			}
+		}
+		c.Request().PostForm.Del("version")
+	}
+	return s.again(c, failed, "edit.html", s.page(c, title, "slate", d))
+}
+
+func (s *server) edit(c *echo.Context) error {
+	if err := parsed(c); err != nil {
+		return err
+	}
+	f := form{c: c}
+	v := f.version()
+	err := f.err
+	if err == nil {
+		err = s.shop.EditCase(c.Request().Context(), f.key(), c.Param("id"), v, f.text("complaint"), f.text("circumstances"), f.text("recent_work"), f.text("deadline"))
+	}
+	if err != nil {
+		return s.showEdit(c, err)
+	}
+	return c.Redirect(http.StatusSeeOther, "/cases/"+c.Param("id"))
+}
+
+func (s *server) foundView(c *echo.Context) error { return s.showForm(c, "found.html", "Found", nil) }
+func (s *server) repairView(c *echo.Context) error {
+	return s.showForm(c, "repair.html", "Repair", nil)
+}
+func (s *server) proofView(c *echo.Context) error { return s.showProof(c, nil) }
+
+func (s *server) showProof(c *echo.Context, failed error) error {
+	return s.showForm(c, "proof.html", "Proof", failed)
+}
+
+func (s *server) showForm(c *echo.Context, view, title string, failed error) error {
+	d, err := s.caseData(c.Request().Context(), c.Param("id"))
+	if err != nil {
+		return err
+	}
+	if view == "proof.html" {
+		d.Plot = template.HTML(comparison(d.Proof, 760, 380))
+	}
+	p := s.page(c, title+" · "+d.Case.Number, "slate", d)
+	if failed != nil {
+		return s.again(c, failed, view, p)
+	}
+	return s.render(c, http.StatusOK, view, p)
+}
+
+func (s *server) found(c *echo.Context) error {
+	if err := parsed(c); err != nil {
+		return err
+	}
+	f := form{c: c}
+	n := casework.NewFinding{Part: f.text("part"), Place: f.text("place"), How: f.text("how")}
+	if data, _ := f.file("photo", ingest.MaxPhotoBytes); data != nil && f.err == nil {
+		ph, err := ingest.ReadPhoto(data)
+		if err != nil {
+			f.wrong("Photo", err.Error())
+		} else {
+			sum := sha256.Sum256(ph.Data)
+			n.Photo = &record.Photo{Hash: hex.EncodeToString(sum[:]), Mime: ph.Mime, Width: ph.Width, Height: ph.Height, Data: ph.Data}
+		}
+	}
+	err := f.err
+	if err == nil {
+		err = s.shop.AddFinding(c.Request().Context(), f.key(), c.Param("id"), n)
+	}
+	if err != nil {
+		return s.showForm(c, "found.html", "Found", err)
+	}
+	return c.Redirect(http.StatusSeeOther, "/cases/"+c.Param("id"))
+}
+
+func (s *server) repair(c *echo.Context) error {
+	if err := parsed(c); err != nil {
+		return err
+	}
+	f := form{c: c}
+	n := casework.NewRepair{Action: f.text("action"), Parts: f.text("parts"), Seals: f.text("seals"), CostCents: f.cents("cost", "Cost"),
+		Minutes: f.whole("minutes", "Minutes"), TorqueNm: f.si("torque", "Torque", units.Torque, "N·m", false),
+		Lasting: f.text("lasting") != "no", WaitUntil: f.when("until", "Expected"), WaitNote: f.text("note")}
+	err := f.err
+	if err == nil {
+		err = s.shop.AddRepair(c.Request().Context(), f.key(), c.Param("id"), n)
+	}
+	if err != nil {
+		return s.showForm(c, "repair.html", "Repair", err)
+	}
+	return c.Redirect(http.StatusSeeOther, "/cases/"+c.Param("id"))
+}
+
+func (s *server) photo(c *echo.Context) error {
+	p, err := s.shop.Photo(c.Request().Context(), c.Param("hash"))
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Cache-Control", "private, max-age=31536000, immutable")
+	return c.Blob(http.StatusOK, p.Mime, p.Data)
+}
+
+// comparison draws before and after of a proof on one plot; empty without a test.
+func comparison(p casework.Proof, w, h float64) string {
+	svg := report.NewSVG(w, h, "pressure traces before and after the repair")
+	if !report.Comparison(svg, w, h, summaryOf(p.Before), summaryOf(p.After)) {
+		return ""
+	}
+	return svg.String()
+}
+
+func summaryOf(t *casework.TestFolder) *record.Summary {
+	if t == nil {
+		return nil
+	}
+	if s, ok := t.Summary(); ok {
+		return &s
+	}
+	return nil
+}
+
+func sparkline(sum record.Summary) string {
+	svg := report.NewSVG(232, 62, "trace of the hold")
+	report.Spark(svg, 232, 62, sum)
+	return svg.String()
+}

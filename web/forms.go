@@ -1,0 +1,170 @@
+package web
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"mime/multipart"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"wexter/casework"
+	"wexter/core/units"
+)
+
+// form reads typed fields and keeps the first thing that is wrong.
+type form struct {
+	c   *echo.Context
+	err error
+}
+
+func (f *form) text(name string) string { return strings.TrimSpace(f.c.FormValue(name)) }
+
+func (f *form) wrong(label, say string) {
+	if f.err == nil {
+		f.err = &casework.Problem{Field: label, Sentence: fmt.Sprintf("%s: %s.", label, strings.TrimSuffix(say, "."))}
+	}
+}
+
+// si reads a quantity; empty is zero unless need is set.
+func (f *form) si(name, label string, k units.Kind, bare string, need bool) float64 {
+	t := f.text(name)
+	if t == "" {
+		if need {
+			f.wrong(label, "this is missing")
+		}
+		return 0
+	}
+	v, err := units.Parse(t, k, bare)
+	if err != nil {
+		f.wrong(label, err.Error())
+	}
+	return v
+}
+
+func (f *form) number(name, label string, need bool) float64 {
+	t := f.text(name)
+	if t == "" {
+		if need {
+			f.wrong(label, "this is missing")
+		}
+		return 0
+	}
+	v, err := units.Number(t)
+	if err != nil {
+		f.wrong(label, err.Error())
+	}
+	return v
+}
+
+func (f *form) whole(name, label string) int {
+	v := f.number(name, label, false)
+	if v != math.Trunc(v) || math.Abs(v) > 1e9 {
+		f.wrong(label, "a whole number was expected")
+		return 0
+	}
+	return int(v)
+}
+
+func (f *form) percent(name, label string) float64 {
+	t := f.text(name)
+	if t == "" {
+		return 0
+	}
+	v, err := units.Percent(t)
+	if err != nil {
+		f.wrong(label, err.Error())
+	}
+	return v
+}
+
+// cents reads money as typed, exactly.
+func (f *form) cents(name, label string) int64 {
+	t := f.text(name)
+	if t == "" {
+		return 0
+	}
+	v, err := units.Number(strings.TrimSpace(strings.Trim(t, "€")))
+	if err != nil || math.Abs(v) > 1e7 {
+		f.wrong(label, "an amount such as 34.50 was expected")
+		return 0
+	}
+	return int64(math.Round(v * 100))
+}
+
+// when reads a date and time field of the browser, local time.
+func (f *form) when(name, label string) *time.Time {
+	t := f.text(name)
+	if t == "" {
+		return nil
+	}
+	for _, layout := range []string{"2006-01-02T15:04", "2006-01-02T15:04:05", time.DateOnly} {
+		if v, err := time.ParseInLocation(layout, t, time.Local); err == nil {
+			return &v
+		}
+	}
+	f.wrong(label, fmt.Sprintf("%q is not a day and time", t))
+	return nil
+}
+
+func (f *form) version() int {
+	v, err := strconv.Atoi(f.text("version"))
+	if err != nil || v < 1 {
+		f.wrong("form", "it does not say which version it was made from; load the page again")
+	}
+	return v
+}
+
+func (f *form) key() string {
+	k := f.text("key")
+	if len(k) > 64 {
+		f.wrong("form", "its key is damaged; load the page again")
+	}
+	return k
+}
+
+// file reads an uploaded file whole; nil when none was chosen.
+func (f *form) file(name string, limit int64) (data []byte, filename string) {
+	h, err := f.c.FormFile(name)
+	if err != nil {
+		return nil, ""
+	}
+	if h.Size > limit {
+		f.wrong(name, fmt.Sprintf("the file is larger than %d MB", limit>>20))
+		return nil, ""
+	}
+	return f.readAll(h, limit), h.Filename
+}
+
+func (f *form) readAll(h *multipart.FileHeader, limit int64) []byte {
+	src, err := h.Open()
+	if err != nil {
+		f.wrong("file", "it could not be opened")
+		return nil
+	}
+	defer src.Close()
+	data, err := io.ReadAll(io.LimitReader(src, limit))
+	if err != nil {
+		f.wrong("file", "it could not be read to its end")
+	}
+	return data
+}
+
+// parsed makes sure the body is whole before anything is read from it.
+func parsed(c *echo.Context) error {
+	r := c.Request()
+	var err error
+	if strings.HasPrefix(r.Header.Get("Content-Type"), "multipart/") {
+		err = r.ParseMultipartForm(8 << 20)
+	} else {
+		err = r.ParseForm()
+	}
+	if err != nil && !errors.Is(err, io.EOF) {
+		return err
+	}
+	return nil
+}

@@ -1,0 +1,268 @@
+package web
+
+import (
+	"encoding/json"
+	"fmt"
+	"html/template"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"wexter/casework"
+	"wexter/core/record"
+)
+
+// The rail of the Slate: 36 hours in a straight scale, then two weeks pressed
+// together, then "later".
+const (
+	railHours    = 36.0
+	railStraight = 58.0 // % of the width
+	railWeeks    = 94.0
+)
+
+// railAt places a moment on the rail, in % of its width.
+func railAt(now, t time.Time) float64 {
+	h := t.Sub(now).Hours()
+	switch {
+	case h <= 0:
+		return 0
+	case h <= railHours:
+		return h / railHours * railStraight
+	case h <= railHours+14*24:
+		return railStraight + (h-railHours)/(14*24)*(railWeeks-railStraight)
+	}
+	return (railWeeks + 100) / 2
+}
+
+type slateRow struct {
+	casework.SlateRow
+	Lane template.HTML
+	When string
+}
+
+func (s *server) slate(c *echo.Context) error {
+	rows, err := s.shop.Slate(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	done, _, err := s.shop.Record(c.Request().Context(), 1)
+	if err != nil {
+		return err
+	}
+	now := s.shop.Now().Local()
+	out := struct {
+		Rows []slateRow
+		Can  int
+		Head template.HTML
+		Last *casework.Finished
+		Done int
+	}{Head: railHead(now)}
+	for _, r := range rows {
+		row := slateRow{SlateRow: r, When: "now", Lane: lane(now, r)}
+		if r.Waits {
+			row.When = until(now, *r.Case.WaitUntil)
+		} else {
+			out.Can++
+		}
+		out.Rows = append(out.Rows, row)
+	}
+	if len(done) > 0 {
+		out.Last = &done[0]
+	}
+	return s.render(c, http.StatusOK, "slate.html", s.page(c, "Slate", "slate", out))
+}
+
+func until(now, t time.Time) string {
+	t = t.Local()
+	switch days := int(midnight(t).Sub(midnight(now)).Hours()/24 + 0.5); {
+	case days == 0:
+		return t.Format("15:04")
+	case days == 1:
+		return "tomorrow"
+	case days < 7:
+		return t.Format("Mon 15:04")
+	}
+	return t.Format("2 Jan")
+}
+
+func midnight(t time.Time) time.Time {
+	return time.Date(t.Year(), t.Month(), t.Day(), 0, 0, 0, 0, t.Location())
+}
+
+// railTicks calls f for every line of the rail.
+func railTicks(now time.Time, f func(x float64, label string, day bool)) {
+	for t := midnight(now); t.Sub(now).Hours() <= railHours; t = t.Add(6 * time.Hour) {
+		if t.After(now) {
+			f(railAt(now, t), t.Format("15:04"), t.Hour() == 0)
+		}
+	}
+	for d := midnight(now).AddDate(0, 0, 1); d.Sub(now).Hours() <= railHours+14*24; d = d.AddDate(0, 0, 1) {
+		if d.Sub(now).Hours() > railHours && d.Weekday() == time.Monday {
+			f(railAt(now, d), d.Format("Mon 2 Jan"), true)
+		}
+	}
+}
+
+func railHead(now time.Time) template.HTML {
+	var b strings.Builder
+	b.WriteString(`<svg class="rail-svg rail" aria-hidden="true">`)
+	fmt.Fprintf(&b, `<text class="r-now" x="8" y="18">now %s</text>`, now.Format("15:04"))
+	last := 0.0
+	railTicks(now, func(x float64, label string, day bool) {
+		if day && x < railStraight {
+			label = now.AddDate(0, 0, 1).Format("Mon 2 Jan")
+			if x > railAt(now, midnight(now).AddDate(0, 0, 1))+1 {
+				label = now.AddDate(0, 0, 2).Format("Mon 2 Jan")
+			}
+			fmt.Fprintf(&b, `<text class="r-day" x="%.2f%%" dx="4" y="18">%s</text>`, x, label)
+			return
+		}
+		if x-last < 7 || x < 5 {
+			return
+		}
+		last = x
+		fmt.Fprintf(&b, `<text class="when" x="%.2f%%" dx="4" y="40">%s</text>`, x, label)
+	})
+	fmt.Fprintf(&b, `<text class="when" x="%.2f%%" dx="6" y="40">later</text></svg>`, railWeeks)
+	return template.HTML(b.String())
+}
+
+// lane draws one car's time: what it waits for and until when, and its deadline.
+func lane(now time.Time, r casework.SlateRow) template.HTML {
+	var b strings.Builder
+	b.WriteString(`<svg class="rail-svg rail" aria-hidden="true">`)
+	railTicks(now, func(x float64, _ string, day bool) {
+		class := "r-tick"
+		if day {
+			class = "r-tick r-daytick"
+		}
+		fmt.Fprintf(&b, `<line class="%s" x1="%.2f%%" x2="%.2f%%" y1="0" y2="100%%"/>`, class, x, x)
+	})
+	fmt.Fprintf(&b, `<line class="r-tick" x1="%g%%" x2="%g%%" y1="0" y2="100%%"/><line class="r-nowline" x1="1.5" x2="1.5" y1="0" y2="100%%"/>`, railWeeks, railWeeks)
+	if r.Waits {
+		end := railAt(now, r.Case.WaitUntil.Local())
+		words := map[string]string{"part": "part on its way", "soak": "cold soak", "drive": "drive", "customer": "customer to call", "monitors": "ready when complete"}[r.Case.WaitKind]
+		class := "r-block"
+		if r.Case.WaitKind == "part" {
+			class += " r-solid"
+		}
+		fmt.Fprintf(&b, `<rect class="%s" x="3" y="20" height="32" width="%.2f%%"/>`, class, max(end-0.4, 0.8))
+		if end > 20 {
+			fmt.Fprintf(&b, `<text x="14" y="41">%s</text>`, words)
+		} else {
+			fmt.Fprintf(&b, `<text x="%.2f%%" dx="10" y="41">%s</text>`, end, words)
+		}
+	} else {
+		b.WriteString(`<circle class="r-dot" cx="12" cy="36" r="9"/><text class="r-can" x="30" y="41">can be done now</text>`)
+	}
+	if d, err := time.ParseInLocation(time.DateOnly, r.Case.Deadline, now.Location()); err == nil {
+		d = d.Add(17 * time.Hour)
+		x := railAt(now, d)
+		label := "inspection " + d.Format("Mon 2 Jan")
+		if d.Before(now) {
+			label = "inspection was " + d.Format("2 Jan")
+		}
+		fmt.Fprintf(&b, `<rect class="r-due" x="%.2f%%" y="6" width="4" height="60"/>`, x)
+		if x > 25 {
+			fmt.Fprintf(&b, `<text class="r-duelabel" text-anchor="end" x="%.2f%%" dx="-7" y="66">%s</text>`, x, label)
+		} else {
+			fmt.Fprintf(&b, `<text class="r-duelabel" x="%.2f%%" dx="10" y="66">%s</text>`, x, label)
+		}
+	}
+	b.WriteString("</svg>")
+	return template.HTML(b.String())
+}
+
+func (s *server) record(c *echo.Context) error {
+	pageNo := 1
+	fmt.Sscanf(c.QueryParam("page"), "%d", &pageNo)
+	pageNo = min(max(pageNo, 1), 100000)
+	rows, more, err := s.shop.Record(c.Request().Context(), pageNo)
+	if err != nil {
+		return err
+	}
+	return s.render(c, http.StatusOK, "record.html", s.page(c, "Record", "record", struct {
+		Rows []casework.Finished
+		Page int
+		More bool
+	}{rows, pageNo, more}))
+}
+
+// vehicle answers what the shop remembers of a plate, as the New case form asks.
+func (s *server) vehicle(c *echo.Context) error {
+	v, err := s.shop.VehicleByPlate(c.Request().Context(), c.QueryParam("plate"))
+	if err != nil {
+		return c.JSON(http.StatusNotFound, map[string]string{"error": "not known"})
+	}
+	b, err := json.Marshal(map[string]any{"make": v.Make, "model": v.Model, "year": v.Year, "odometer": v.OdometerKM,
+		"tank": fmt.Sprintf("%g", v.TankL), "metering": v.Metering, "archetype": v.Archetype})
+	if err != nil {
+		return err
+	}
+	return c.JSONBlob(http.StatusOK, b)
+}
+
+type newCaseData struct {
+	Archetypes []choice
+	Codes      []string
+}
+
+type choice struct{ Key, Name, Note string }
+
+func (s *server) newCaseData() newCaseData {
+	d := newCaseData{Codes: []string{"P0440", "P0441", "P0442", "P0446", "P0455", "P0456", "P0457", "P0496", "P0171", "P0174", "P0401", "P0299"}}
+	for _, a := range s.shop.Book.Archetypes {
+		d.Archetypes = append(d.Archetypes, choice{a.Key, a.Name, a.Check})
+	}
+	return d
+}
+
+func (s *server) newCase(c *echo.Context) error {
+	return s.render(c, http.StatusOK, "new.html", s.page(c, "New case", "slate", s.newCaseData()))
+}
+
+func (s *server) openCase(c *echo.Context) error {
+	if err := parsed(c); err != nil {
+		return err
+	}
+	f := form{c: c}
+	n := casework.NewCase{Plate: f.text("plate"), Make: f.text("make"), Model: f.text("model"), Year: f.whole("year", "Year"),
+		OdometerKM: f.whole("odometer", "Odometer"), TankL: f.si("tank", "Tank size", kindVolume, "L", true) * 1e3,
+		Metering: f.text("metering"), Archetype: f.text("archetype"), Complaint: f.text("complaint"), Circumstances: f.text("circumstances"),
+		RecentWork: f.text("recent_work"), Deadline: f.text("deadline"), Codes: f.text("codes")}
+	id, err := "", f.err
+	if err == nil {
+		id, err = s.shop.OpenCase(c.Request().Context(), f.key(), n)
+	}
+	if err != nil {
+		return s.again(c, err, "new.html", s.page(c, "New case", "slate", s.newCaseData()))
+	}
+	return c.Redirect(http.StatusSeeOther, "/cases/"+id)
+}
+
+// again shows a refused form with its sentence and what was typed.
+func (s *server) again(c *echo.Context, err error, view string, p page) error {
+	say, code := sentence(err)
+	if code == 0 {
+		return err
+	}
+	p.Problem = say
+	p.Form = c.Request().PostForm
+	if m := c.Request().MultipartForm; m != nil {
+		p.Form = m.Value
+	}
+	return s.render(c, code, view, p)
+}
+
+// stageClass marks the stages of a case as done, now or to come.
+func stageClass(s, now record.Stage) string {
+	switch {
+	case s.Index() < now.Index():
+		return "done"
+	case s == now:
+		return "now"
+	}
+	return ""
+}

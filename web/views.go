@@ -1,0 +1,113 @@
+package web
+
+import (
+	"fmt"
+	"html/template"
+	"io/fs"
+	"math"
+	"strings"
+	"time"
+
+	"wexter/core/record"
+	"wexter/core/units"
+)
+
+func (s *server) parse() error {
+	s.views = map[string]*template.Template{}
+	names, err := fs.Glob(templateFiles, "templates/*.html")
+	if err != nil {
+		return err
+	}
+	for _, n := range names {
+		base := strings.TrimPrefix(n, "templates/")
+		if base == "layout.html" {
+			continue
+		}
+		t, err := template.New(base).Funcs(s.funcs()).ParseFS(templateFiles, "templates/layout.html", n)
+		if err != nil {
+			return err
+		}
+		s.views[base] = t
+	}
+	return nil
+}
+
+func (s *server) funcs() template.FuncMap {
+	return template.FuncMap{
+		"mm":      func(m float64) string { return fmt.Sprintf("%.3f", m*1e3) },
+		"inch":    func(m float64) string { return fmt.Sprintf("%.4f", m/units.Inch) },
+		"pct":     func(x float64) string { return fmt.Sprintf("%.0f", x*100) },
+		"num":     func(n int, x float64) string { return strings.Replace(units.Digits(x, n), "−", "-", 1) },
+		"inH2O":   func(p float64) string { return fmt.Sprintf("%.2f", p/units.InH2O) },
+		"kPa":     func(p float64) string { return fmt.Sprintf("%.3f", p/1e3) },
+		"litres":  func(v float64) string { return fmt.Sprintf("%.3g", v*1e3) },
+		"words":   record.OutcomeWords,
+		"class":   verdictClass,
+		"clock":   func(t time.Time) string { return t.Local().Format("15:04") },
+		"day":     func(t time.Time) string { return t.Local().Format("Mon 2 Jan") },
+		"moment":  func(t time.Time) string { return t.Local().Format("Mon 2 Jan 2006, 15:04") },
+		"date":    sayDate,
+		"money":   func(c int64) string { return fmt.Sprintf("%d.%02d €", c/100, c%100) },
+		"explain": s.shop.Book.Explain,
+		"part": func(k string) string {
+			if p, ok := s.shop.Book.Part(k); ok {
+				return p.Name
+			}
+			return k
+		},
+		"caution": s.shop.Book.Caution,
+		"stages":  record.Stages,
+		"runword": func(k string) string { return record.RunWords[k] },
+		"deref":   func(p *float64) float64 { return *p },
+		"has": func(list []string, s string) bool {
+			for _, x := range list {
+				if x == s {
+					return true
+				}
+			}
+			return false
+		},
+		"add":      func(a, b int) int { return a + b },
+		"quantity": quantity,
+		"dict": func(kv ...any) map[string]any {
+			m := map[string]any{}
+			for i := 0; i+1 < len(kv); i += 2 {
+				m[kv[i].(string)] = kv[i+1]
+			}
+			return m
+		},
+	}
+}
+
+// quantity is a field with its unit beside it and a second one under it.
+func quantity(name, label, kind, bare, value string, hint string) map[string]string {
+	kinds := map[string]units.Kind{"pressure": units.Pressure, "length": units.Length, "volume": units.Volume, "temperature": units.Temperature, "flow": units.Flow, "torque": units.Torque}
+	return map[string]string{"Name": name, "Label": label, "Kind": kind, "Bare": bare, "Value": value, "Hint": hint, "Second": units.Second(bare, kinds[kind])}
+}
+
+// verdictClass is the colour of an outcome: within the limit is not the colour of
+// tight, which it is not.
+func verdictClass(outcome string) string {
+	switch outcome {
+	case "over_limit", record.CannotPressurise:
+		return "over"
+	case "undecided":
+		return "cannot"
+	}
+	return "within"
+}
+
+func sayDate(s string) string {
+	if t, err := time.Parse(time.DateOnly, s); err == nil {
+		return t.Format("Mon 2 Jan 2006")
+	}
+	return s
+}
+
+// inUnit writes an SI value in a unit for a field; empty when zero and optional.
+func inUnit(si float64, k units.Kind, symbol string, digits int) string {
+	if si == 0 || math.IsNaN(si) {
+		return ""
+	}
+	return strings.Replace(units.Digits(units.Must(symbol, k).FromSI(si), digits), "−", "-", 1)
+}
