@@ -39,13 +39,13 @@ func load(tx *gorm.DB, id string) (f Folder, err error) {
 	}
 	var tests []record.Test
 	for _, list := range []any{&f.Codes, &f.Findings, &f.Repairs, &f.Trials, &tests} {
-		if err = tx.Where("case_id = ?", id).Order("at, id").Find(list).Error; err != nil {
+		if err = tx.Where("case_id = ?", id).Order("at, rowid").Find(list).Error; err != nil {
 			return f, err
 		}
 	}
 	for _, t := range tests {
 		tf := TestFolder{Test: t}
-		if err = tx.Where("test_id = ?", t.ID).Order("at, id").Find(&tf.Runs).Error; err != nil {
+		if err = tx.Where("test_id = ?", t.ID).Order("at, rowid").Find(&tf.Runs).Error; err != nil {
 			return f, err
 		}
 		f.Tests = append(f.Tests, tf)

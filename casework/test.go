@@ -268,7 +268,7 @@ func (s *Shop) CannotPressurise(ctx context.Context, key, testID string, undo bo
 // judge works a test's result out from its legs and saves it.
 func (s *Shop) judge(tx *gorm.DB, t record.Test) error {
 	var runs []record.Run
-	if err := tx.Where("test_id = ? AND struck_at IS NULL", t.ID).Order("at, id").Find(&runs).Error; err != nil {
+	if err := tx.Where("test_id = ? AND struck_at IS NULL", t.ID).Order("at, rowid").Find(&runs).Error; err != nil {
 		return err
 	}
 	cannot := t.Outcome == record.CannotPressurise

@@ -1,7 +1,9 @@
 package report
 
 import (
+	"cmp"
 	"fmt"
+	"slices"
 
 	"wexter/core/record"
 	"wexter/core/units"
@@ -36,6 +38,14 @@ func mainLeg(s record.Summary) (record.SummaryLeg, bool) {
 	return s.Legs[best], true
 }
 
+func mean(y []float64) float64 {
+	s := 0.0
+	for _, v := range y {
+		s += v
+	}
+	return s / float64(max(len(y), 1))
+}
+
 func fromStart(l record.SummaryLeg) []float64 {
 	out := make([]float64, len(l.Time))
 	for i, t := range l.Time {
@@ -61,11 +71,15 @@ func Comparison(c Canvas, w, h float64, before, after *record.Summary) bool {
 		series = append(series, Series{Style: style, Label: label, X: fromStart(l), Y: inches(l.Measured)})
 		sizes = append(sizes, Size{D: s.D * 1e3, Low: s.Low * 1e3, High: s.High * 1e3, Style: style, Label: fmt.Sprintf("%s %.3f mm", label, s.D*1e3)})
 		limit = s.Limit * 1e3
-		if style == "after" || after == nil {
+		if style == "after" {
 			series = append(series, Series{Style: "limit", Label: "the limit", X: fromStart(l), Y: inches(l.AtLimit)})
 		}
 	}
-	add(before, "before", "before")
+	if after == nil {
+		add(before, "after", "measured")
+	} else {
+		add(before, "before", "before")
+	}
 	add(after, "after", "after")
 	if len(series) == 0 {
 		return false
@@ -76,8 +90,14 @@ func Comparison(c Canvas, w, h float64, before, after *record.Summary) bool {
 	for _, s := range series {
 		f.Draw(c, s)
 	}
+	// The upper curve is named above, the lower one below, at places of their own.
+	slices.SortStableFunc(series, func(a, b Series) int { return cmp.Compare(mean(b.Y), mean(a.Y)) })
 	for i, s := range series {
-		f.Label(c, s, []float64{0.35, 0.55, 0.8}[i%3], -9)
+		dy := -10.0
+		if i == len(series)-1 && i > 0 {
+			dy = 20
+		}
+		f.Label(c, s, []float64{0.62, 0.4, 0.3}[i%3], dy)
 	}
 	Scale(c, f.X, h-scale+6, f.W, limit, sizes...)
 	return true

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"html"
 	"math"
+	"strconv"
 	"strings"
 )
 
@@ -107,7 +108,8 @@ func NewFrame(w, h float64, xLabel, yLabel string, series ...Series) Frame {
 		f.MaxY, f.MinY = math.Max(f.MaxY, 0.1), math.Min(f.MinY, -0.1)
 	}
 	f.XTickEvery, f.YEvery = step((f.MaxX-f.MinX)/7), step((f.MaxY-f.MinY)/6)
-	f.MinY, f.MaxY = math.Floor(f.MinY/f.YEvery+1e-9)*f.YEvery, math.Ceil(f.MaxY/f.YEvery-1e-9)*f.YEvery
+	// A reading of noise below zero does not deserve a row of its own.
+	f.MinY, f.MaxY = math.Floor(f.MinY/f.YEvery+0.04)*f.YEvery, math.Ceil(f.MaxY/f.YEvery-1e-9)*f.YEvery
 	return f
 }
 
@@ -202,11 +204,11 @@ func (f Frame) Label(c Canvas, s Series, u float64, dy float64) {
 		return
 	}
 	i := int(u * float64(len(s.X)-1))
-	anchor := "start"
-	if u > 0.6 {
-		anchor = "end"
+	anchor, dx := "start", 6.0
+	if dy > 0 {
+		anchor, dx = "end", -4 // below a falling curve there is room on its left
 	}
-	c.Text("label-"+s.Style, anchor, f.px(s.X[i])+6, f.py(s.Y[i])+dy, s.Label)
+	c.Text("label-"+s.Style, anchor, f.px(s.X[i])+dx, f.py(s.Y[i])+dy, s.Label)
 }
 
 // Size is a diameter to draw, in mm.
@@ -249,7 +251,7 @@ func Scale(c Canvas, x, y, w float64, limit float64, sizes ...Size) {
 		}
 		last = at(t)
 		c.Line("axis", at(t), axis-5, at(t), axis+5)
-		c.Text("tick", "middle", at(t), axis+20, tick(t, map[bool]float64{true: 1, false: 0.1}[t >= 1 && t != 1.5]))
+		c.Text("tick", "middle", at(t), axis+20, strconv.FormatFloat(t, 'g', -1, 64))
 	}
 	c.Line("limitline", at(limit), y, at(limit), axis+5)
 	c.Text("label-limit", "start", at(limit)+6, y+9, fmt.Sprintf("limit %.3f mm", limit))

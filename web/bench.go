@@ -80,7 +80,7 @@ func (s *server) benchData(c *echo.Context, id string) (benchData, error) {
 	d := benchData{Case: f.Case, Vehicle: f.Vehicle, Units: units.Symbols(units.Pressure)}
 	d.Test, _ = f.Test(id)
 	d.Arch, _ = s.shop.Book.Archetype(f.Vehicle.Archetype)
-	d.Max = fmt.Sprintf("%.0f inH2O (%.1f kPa)", d.Arch.MaxPa/units.InH2O, d.Arch.MaxPa/1e3)
+	d.Max = fmt.Sprintf("%.1f inH2O (%.1f kPa)", d.Arch.MaxPa/units.InH2O, d.Arch.MaxPa/1e3)
 	d.Sum, d.Has = d.Test.Summary()
 	if b, ok := f.Test(d.Test.RepeatOf); ok {
 		if sum, ok := b.Summary(); ok {
@@ -119,9 +119,9 @@ func (s *server) benchData(c *echo.Context, id string) (benchData, error) {
 				sizes = append(sizes, report.Size{D: x.s.D * 1e3, Low: x.s.Low * 1e3, High: x.s.High * 1e3, Style: "band", Label: fmt.Sprintf("%s %.3f mm", x.n, x.s.D*1e3)})
 			}
 		}
-		h := 70 + 26*float64(len(sizes))
+		h := 78 + 26*float64(len(sizes))
 		sc := report.NewSVG(620, h, "diameter on a logarithmic rule with the limit")
-		report.Scale(sc, 30, 0, 560, d.Sum.Limit*1e3, sizes...)
+		report.Scale(sc, 30, 8, 560, d.Sum.Limit*1e3, sizes...)
 		d.Scale = template.HTML(sc.String())
 	}
 	d.plan()
@@ -175,7 +175,7 @@ func (s *server) drawTrace(c *echo.Context, d *benchData, which string) error {
 		f.Draw(svg, x)
 	}
 	if len(series) > 1 && run.Kind != "drift" {
-		f.Label(svg, series[1], 0.55, 20)
+		f.Label(svg, series[1], 0.55, -10)
 	}
 	d.Trace = template.HTML(svg.String())
 	start, end := log.Time[0], log.Time[len(log.Time)-1]
@@ -312,7 +312,7 @@ func (s *server) addLeg(c *echo.Context) error {
 		if need {
 			say = fmt.Sprintf("The pressure column %q has no unit. Choose the unit it was written in and keep the leg.", unit.Column)
 		} else if name != "" && name != "typed" {
-			say = name + ": " + say
+			say = name + ": " + err.Error()
 		}
 		return s.showBench(c, &casework.Problem{Sentence: say}, func(d *benchData) {
 			if need && len(kept) <= 4<<20 {

@@ -334,7 +334,7 @@ func (s *server) showForm(c *echo.Context, view, title string, failed error) err
 		return err
 	}
 	if view == "proof.html" {
-		d.Plot = template.HTML(comparison(d.Proof, 760, 380))
+		d.Plot = template.HTML(comparison(d.Proof, 620, 460))
 	}
 	p := s.page(c, title+" · "+d.Case.Number, "slate", d)
 	if failed != nil {

@@ -119,7 +119,7 @@ func railHead(now time.Time) template.HTML {
 			fmt.Fprintf(&b, `<text class="r-day" x="%.2f%%" dx="4" y="18">%s</text>`, x, label)
 			return
 		}
-		if x-last < 7 || x < 5 {
+		if x-last < 7 || x < 5 || x > 86 {
 			return
 		}
 		last = x

@@ -5,6 +5,7 @@ import (
 	"html/template"
 	"io/fs"
 	"math"
+	"strconv"
 	"strings"
 	"time"
 
@@ -109,5 +110,5 @@ func inUnit(si float64, k units.Kind, symbol string, digits int) string {
 	if si == 0 || math.IsNaN(si) {
 		return ""
 	}
-	return strings.Replace(units.Digits(units.Must(symbol, k).FromSI(si), digits), "−", "-", 1)
+	return strconv.FormatFloat(units.Must(symbol, k).FromSI(si), 'g', digits, 64)
 }

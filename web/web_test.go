@@ -1,0 +1,366 @@
+package web_test
+
+import (
+	"bytes"
+	"context"
+	"image"
+	"image/png"
+	"io"
+	"mime/multipart"
+	"net/http"
+	"net/http/cookiejar"
+	"net/http/httptest"
+	"net/url"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+	"time"
+
+	"wexter/casework"
+	"wexter/demo"
+	"wexter/ingest"
+	"wexter/store"
+	"wexter/web"
+)
+
+type browser struct {
+	t    *testing.T
+	srv  *httptest.Server
+	c    *http.Client
+	shop *casework.Shop
+}
+
+func start(t *testing.T, full bool) *browser {
+	t.Helper()
+	db, err := store.Open(filepath.Join(t.TempDir(), "shop.db"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := &casework.Shop{DB: db, Book: ingest.Book(), Now: time.Now}
+	if full {
+		if err := demo.Fill(context.Background(), s); err != nil {
+			t.Fatal(err)
+		}
+	}
+	h, err := web.New(s)
+	if err != nil {
+		t.Fatal(err)
+	}
+	srv := httptest.NewServer(h)
+	t.Cleanup(func() { srv.Close(); db.Close() })
+	jar, _ := cookiejar.New(nil)
+	return &browser{t: t, srv: srv, c: &http.Client{Jar: jar}, shop: s}
+}
+
+func (b *browser) read(r *http.Response, err error) (int, string, string) {
+	b.t.Helper()
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	defer r.Body.Close()
+	body, _ := io.ReadAll(r.Body)
+	return r.StatusCode, string(body), r.Request.URL.Path
+}
+
+func (b *browser) get(path string) (int, string) {
+	b.t.Helper()
+	code, body, _ := b.read(b.c.Get(b.srv.URL + path))
+	return code, body
+}
+
+var hidden = regexp.MustCompile(`name="(csrf|key|version)" value="([^"]*)"`)
+
+// fill takes the hidden fields of a page and adds what is typed.
+func (b *browser) fill(page string, kv ...string) url.Values {
+	b.t.Helper()
+	code, body := b.get(page)
+	if code != 200 {
+		b.t.Fatalf("%s: %d", page, code)
+	}
+	v := url.Values{}
+	for _, m := range hidden.FindAllStringSubmatch(body, -1) {
+		v.Set(m[1], m[2])
+	}
+	for i := 0; i+1 < len(kv); i += 2 {
+		v.Set(kv[i], kv[i+1])
+	}
+	return v
+}
+
+func (b *browser) post(path string, v url.Values) (int, string, string) {
+	b.t.Helper()
+	return b.read(b.c.PostForm(b.srv.URL+path, v))
+}
+
+func (b *browser) upload(path string, v url.Values, field, name string, data []byte) (int, string, string) {
+	b.t.Helper()
+	var buf bytes.Buffer
+	w := multipart.NewWriter(&buf)
+	for k, x := range v {
+		_ = w.WriteField(k, x[0])
+	}
+	f, _ := w.CreateFormFile(field, name)
+	_, _ = f.Write(data)
+	w.Close()
+	return b.read(b.c.Post(b.srv.URL+path, w.FormDataContentType(), &buf))
+}
+
+func newCar(b *browser) url.Values {
+	return b.fill("/cases/new", "plate", "SQ 1", "make", "Ostrel", "model", "Hod", "year", "2019", "odometer", "1000", "tank", "50 L",
+		"archetype", "engine-vacuum", "metering", "maf", "complaint", "lamp on", "codes", "P0456")
+}
+
+func TestEveryPageOfTheDemoShop(t *testing.T) {
+	b := start(t, true)
+	rows, err := b.shop.Slate(context.Background())
+	if err != nil {
+		t.Fatal(err)
+	}
+	pages := []string{"/", "/record", "/cases/new"}
+	for _, r := range rows {
+		c := "/cases/" + r.Case.ID
+		pages = append(pages, c, c+"/edit", c+"/found", c+"/repair", c+"/proof", c+"/report", c+"/report.pdf", c+"/bundle.json")
+		f, _ := b.shop.Load(context.Background(), r.Case.ID)
+		for _, x := range f.Tests {
+			pages = append(pages, "/tests/"+x.ID)
+			for _, run := range x.Runs {
+				pages = append(pages, "/runs/"+run.ID+"/readings.csv", "/tests/"+x.ID+"?leg="+run.ID)
+			}
+		}
+	}
+	for _, p := range pages {
+		code, body := b.get(p)
+		if code != 200 || len(body) < 100 {
+			t.Errorf("%s: %d, %d bytes", p, code, len(body))
+		}
+		if strings.HasSuffix(p, ".pdf") && !strings.HasPrefix(body, "%PDF-") {
+			t.Errorf("%s is no PDF", p)
+		}
+		if strings.Contains(body, "<script>") || strings.Contains(body, " onclick=") || strings.Contains(body, " style=") {
+			t.Errorf("%s holds inline script or style", p)
+		}
+	}
+	for _, p := range []string{"/cases/none", "/tests/none", "/runs/none/readings.csv", "/photos/none", "/nowhere"} {
+		if code, body := b.get(p); code != 404 || !strings.Contains(body, "problem") {
+			t.Errorf("%s: %d", p, code)
+		}
+	}
+}
+
+func TestSecurity(t *testing.T) {
+	b := start(t, false)
+	r, err := b.c.Get(b.srv.URL + "/")
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.Body.Close()
+	csp := r.Header.Get("Content-Security-Policy")
+	for _, want := range []string{"default-src 'none'", "script-src 'self'", "style-src 'self'", "frame-ancestors 'none'"} {
+		if !strings.Contains(csp, want) || strings.Contains(csp, "unsafe") {
+			t.Errorf("the content policy is %q", csp)
+		}
+	}
+	// A name elsewhere that points here gets nothing.
+	req, _ := http.NewRequest("GET", b.srv.URL+"/", nil)
+	req.Host = "shop.example:80"
+	if code, body, _ := b.read(b.c.Do(req)); code != http.StatusMisdirectedRequest || strings.Contains(body, "No cars in the shop") {
+		t.Errorf("another host gets %d", code)
+	}
+	// No token, wrong token, another origin: refused, nothing saved.
+	v := newCar(b)
+	v.Set("csrf", "")
+	if code, _, _ := b.post("/cases", v); code < 400 {
+		t.Errorf("without a token: %d", code)
+	}
+	v = newCar(b)
+	req, _ = http.NewRequest("POST", b.srv.URL+"/cases", strings.NewReader(v.Encode()))
+	req.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+	req.Header.Set("Origin", "http://elsewhere.example")
+	if code, _, _ := b.read(b.c.Do(req)); code != 403 {
+		t.Errorf("from another origin: %d", code)
+	}
+	if rows, _ := b.shop.Slate(context.Background()); len(rows) != 0 {
+		t.Errorf("%d cases were saved", len(rows))
+	}
+	if !web.Loopback("127.0.0.1:80") || !web.Loopback("[::1]:80") || !web.Loopback("localhost") || web.Loopback("10.0.0.1:80") || web.Loopback("localhost.evil:80") || web.Loopback(":8080") {
+		t.Error("loopback is judged wrong")
+	}
+}
+
+func TestAPlateWithAScriptIsText(t *testing.T) {
+	b := start(t, false)
+	v := newCar(b)
+	v.Set("plate", "<script>x</script>")
+	v.Set("complaint", `"><img src=x onerror=alert(1)>`)
+	code, body, _ := b.post("/cases", v)
+	if code != 200 || strings.Contains(body, "<script>x") || strings.Contains(body, "<img src=x") || !strings.Contains(body, "&lt;script&gt;x") {
+		t.Errorf("%d: not escaped", code)
+	}
+}
+
+func TestARefusedFormKeepsEveryWord(t *testing.T) {
+	b := start(t, false)
+	v := newCar(b)
+	v.Set("tank", "50 furlong")
+	v.Set("circumstances", "only on Tuesdays")
+	code, body, _ := b.post("/cases", v)
+	if code != 422 || !strings.Contains(body, "not a unit of volume") || !strings.Contains(body, "only on Tuesdays") || !strings.Contains(body, "50 furlong") {
+		t.Errorf("%d", code)
+	}
+}
+
+func TestDoubleClickAndBack(t *testing.T) {
+	b := start(t, false)
+	v := newCar(b)
+	_, _, one := b.post("/cases", v)
+	_, _, two := b.post("/cases", v) // the same form, its key unchanged
+	if one != two || !strings.HasPrefix(one, "/cases/") {
+		t.Errorf("%s and %s", one, two)
+	}
+	// Back after closing: the old form of a closed case is refused with a sentence.
+	codes := b.fill(one, "codes", "P0442", "status", "stored")
+	if err := b.shop.Close(context.Background(), "", strings.TrimPrefix(one, "/cases/"), "sold"); err != nil {
+		t.Fatal(err)
+	}
+	code, body, _ := b.post(one+"/codes", codes)
+	if code != 422 || !strings.Contains(body, "is closed; open a new one") {
+		t.Errorf("%d", code)
+	}
+}
+
+func TestTheSecondTabIsShownTheDifference(t *testing.T) {
+	b := start(t, false)
+	_, _, at := b.post("/cases", newCar(b))
+	one := b.fill(at+"/edit", "complaint", "theirs", "circumstances", "", "recent_work", "", "deadline", "")
+	two := b.fill(at+"/edit", "complaint", "mine", "circumstances", "", "recent_work", "", "deadline", "")
+	b.post(at+"/edit", one)
+	code, body, _ := b.post(at+"/edit", two)
+	if code != 409 || !strings.Contains(body, "Saved meanwhile") || !strings.Contains(body, "theirs") || !strings.Contains(body, "mine") {
+		t.Fatalf("%d", code)
+	}
+	for _, m := range hidden.FindAllStringSubmatch(body, -1) {
+		two.Set(m[1], m[2])
+	}
+	if code, body, _ := b.post(at+"/edit", two); code != 200 || !strings.Contains(body, "mine") {
+		t.Errorf("saving again after seeing the difference: %d", code)
+	}
+}
+
+// bench opens a case and a test and returns the test's path.
+func (b *browser) bench() string {
+	b.t.Helper()
+	_, _, at := b.post("/cases", newCar(b))
+	_, _, test := b.post(at+"/tests", b.fill(at))
+	if !strings.HasPrefix(test, "/tests/") {
+		b.t.Fatalf("no bench at %s", test)
+	}
+	return test
+}
+
+func TestBadLogs(t *testing.T) {
+	b := start(t, false)
+	test := b.bench()
+	for _, c := range []struct{ name, data, say string }{
+		{"x.csv", "%PDF-1.7 …", "PDF document"},
+		{"x.csv", "time,rpm\n0,1\n1,2\n", "no pressure column"},
+		{"x.csv", "time,pressure_Pa\n0,1\n1,oops\n", "line 3, column 2"},
+		{"x.csv", "time,pressure_Pa\n0,1\n1,NaN\n", "line 3, column 2"},
+		{"x.csv", "time,pressure_Pa\n3,1\n1,2\n", "time runs backwards"},
+		{"x.csv", "time,pressure_Pa\n", "0 reading(s)"},
+		{"x.csv", "time,pressure_Pa\n0,1\n1;2\n", "1 columns, the header has 2"},
+	} {
+		code, body, _ := b.upload(test+"/legs", b.fill(test, "kind", "hold"), "csv", c.name, []byte(c.data))
+		if code != 422 || !strings.Contains(body, c.say) {
+			t.Errorf("%q: %d, want a sentence with %q", c.data, code, c.say)
+		}
+	}
+	if code, body, _ := b.post(test+"/legs", b.fill(test, "kind", "hold")); code != 422 || !strings.Contains(body, "Choose a CSV file") {
+		t.Errorf("nothing chosen: %d", code)
+	}
+	// A file without a unit is asked for it and kept.
+	code, body, _ := b.upload(test+"/legs", b.fill(test, "kind", "hold"), "csv", "u.csv", []byte("time,pressure\n0,13\n1,12\n"))
+	if code != 422 || !strings.Contains(body, "has no unit") || !strings.Contains(body, `name="kept"`) {
+		t.Errorf("%d: the unit is not asked", code)
+	}
+	if code, body, _ := b.post(test+"/legs", b.fill(test, "kind", "hold", "kept", "time,pressure\n0,13\n1,12\n", "kept_as", "u.csv", "unit", "inH2O")); code != 200 || !strings.Contains(body, "u.csv") {
+		t.Errorf("the kept file with its unit: %d", code)
+	}
+	// kPa where inH2O is meant: asked, not swallowed.
+	code, body, _ = b.upload(test+"/legs", b.fill(test, "kind", "hold"), "csv", "k.csv", []byte("time,pressure_kPa\n0,13\n1,12.9\n2,12.8\n"))
+	if code != 422 || !strings.Contains(body, "Is the unit kPa right?") || !strings.Contains(body, `name="sure"`) {
+		t.Errorf("13 kPa in a tank: %d", code)
+	}
+}
+
+func TestPhotos(t *testing.T) {
+	b := start(t, false)
+	_, _, at := b.post("/cases", newCar(b))
+	form := func() url.Values { return b.fill(at+"/found", "part", "cap", "place", "", "how", "cracked seal") }
+	// A 30 MB photo is refused before it is read.
+	code, body, _ := b.upload(at+"/found", form(), "photo", "big.jpg", append([]byte{0xff, 0xd8, 0xff}, make([]byte, 30<<20)...))
+	if code != http.StatusRequestEntityTooLarge || !strings.Contains(body, "nothing was saved") {
+		t.Errorf("30 MB: %d", code)
+	}
+	// A picture bomb says 60000 × 60000 in a few bytes: its header is looked at first.
+	var small bytes.Buffer
+	_ = png.Encode(&small, image.NewGray(image.Rect(0, 0, 4, 4)))
+	bomb := append([]byte(nil), small.Bytes()...)
+	copy(bomb[16:24], []byte{0, 0, 0xea, 0x60, 0, 0, 0xea, 0x60})
+	for name, data := range map[string][]byte{"bomb": bomb, "text": []byte("no photo"), "half": small.Bytes()[:40]} {
+		if code, body, _ := b.upload(at+"/found", form(), "photo", "x.png", data); code != 422 || !strings.Contains(body, "Photo: ") || !strings.Contains(body, "cracked seal") {
+			t.Errorf("%s: %d", name, code)
+		}
+	}
+	if code, _, where := b.upload(at+"/found", form(), "photo", "x.png", small.Bytes()); code != 200 || where != at {
+		t.Errorf("a good photo: %d at %s", code, where)
+	}
+	_, body = b.get(at + "/found")
+	m := regexp.MustCompile(`/photos/[0-9a-f]{64}`).FindString(body)
+	if code, _ := b.get(m); code != 200 || m == "" {
+		t.Errorf("photo %q: %d", m, code)
+	}
+}
+
+func TestAFormThatIsTooLarge(t *testing.T) {
+	b := start(t, false)
+	v := newCar(b)
+	v.Set("complaint", strings.Repeat("x", 2<<20))
+	if code, body, _ := b.post("/cases", v); code != http.StatusRequestEntityTooLarge || !strings.Contains(body, "larger than 1 MB") {
+		t.Errorf("%d", code)
+	}
+}
+
+func TestImportOverTheWeb(t *testing.T) {
+	b := start(t, true)
+	rows, _ := b.shop.Slate(context.Background())
+	_, bundle := b.get("/cases/" + rows[0].Case.ID + "/bundle.json")
+	other := start(t, false)
+	if code, body, at := other.upload("/import", other.fill("/"), "bundle", "c.json", []byte(bundle)); code != 200 || !strings.HasPrefix(at, "/cases/") {
+		t.Errorf("%d %s", code, body[:min(len(body), 200)])
+	}
+	if code, body, _ := other.upload("/import", other.fill("/"), "bundle", "c.json", []byte(strings.Replace(bundle, "case/1", "case/9", 1))); code != 422 || !strings.Contains(body, "newer Wexter") {
+		t.Errorf("a newer schema: %d", code)
+	}
+}
+
+func BenchmarkSlatePage(b *testing.B) {
+	db, _ := store.Open(filepath.Join(b.TempDir(), "shop.db"))
+	defer db.Close()
+	s := &casework.Shop{DB: db, Book: ingest.Book(), Now: time.Now}
+	if err := demo.Fill(context.Background(), s); err != nil {
+		b.Fatal(err)
+	}
+	h, err := web.New(s)
+	if err != nil {
+		b.Fatal(err)
+	}
+	for b.Loop() {
+		r := httptest.NewRecorder()
+		req := httptest.NewRequest("GET", "http://127.0.0.1/", nil)
+		h.ServeHTTP(r, req)
+		if r.Code != 200 {
+			b.Fatal(r.Code)
+		}
+	}
+}
