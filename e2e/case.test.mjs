@@ -1,0 +1,225 @@
+import assert from "node:assert/strict";
+import { after, before, test } from "node:test";
+import { axe, flat, openShop, trace } from "./shop.mjs";
+
+let shop;
+before(async () => { shop = await openShop(); });
+after(async () => {
+  const code = await shop.close();
+  assert.equal(code, 0, "the program did not end cleanly");
+  assert.deepEqual(shop.problems, [], "the browser's console");
+});
+
+async function leg(page, kind, file) {
+  await page.check(`input[name=kind][value=${kind}]`);
+  await page.setInputFiles("#csv", file);
+  await page.click("button:has-text('Keep the leg')");
+  await page.waitForLoadState("networkidle");
+}
+
+// setUp says the volume is known to ±6 %, the rig held, and ticks every step.
+async function setUp(page) {
+  for (const box of await page.locator("input[name=sealed]").all()) await box.check();
+  if (!(await page.locator("#tolerance").isVisible())) await page.click("summary:has-text('Volume')");
+  await page.fill("#tolerance", "6");
+  await page.uncheck("input[name=wet]");
+  if (!(await page.locator("#gauge").isVisible())) await page.click("summary:has-text('Gauge and rig')");
+  await page.fill("#gauge", "module 2");
+  await page.check("input[name=rig][value=held]");
+  await page.click("text=Keep the set-up");
+  await page.waitForLoadState("networkidle");
+}
+
+test("a whole case by mouse: open, hold, find, repair, repeat, try, close, print", async () => {
+  const page = await shop.page();
+  await page.goto(shop.base);
+  await page.click("text=New case");
+  await page.fill("#plate", "SQ 555 T");
+  await page.fill("#tank", "50");
+  await page.waitForSelector("#tank-b:has-text('13.2 gal')");
+  await page.fill("#make", "Quillane");
+  await page.fill("#model", "Turnstone");
+  await page.fill("#year", "2018");
+  await page.fill("#complaint", "Lamp on after the dipstick tube was bent back");
+  await page.click("button:has-text('P0456')");
+  await page.click("button:has-text('P0442')");
+  await page.click("button:has-text('P0442')"); // a second tap takes it away
+  assert.equal(await page.inputValue("#codes"), "P0456");
+  await page.click("text=Open the case");
+  await page.waitForSelector("text=very small leak");
+
+  await page.click("text=Start the bench");
+  await setUp(page);
+  await leg(page, "drift", flat);
+  await leg(page, "hold", trace(0.8, 90));
+  await page.waitForSelector(".verdict:has-text('Over the limit')");
+  const size = Number(await page.textContent(".reading"));
+  assert.ok(size > 0.74 && size < 0.86, `0.8 mm reads ${size}`);
+
+  // The end of the hold is moved by dragging its handle, and recognised again.
+  const box = await page.locator("[data-handle=end] rect").boundingBox();
+  await page.mouse.move(box.x + box.width - 1, box.y + 60);
+  await page.mouse.down();
+  await page.mouse.move(box.x - 120, box.y + 60, { steps: 5 });
+  await page.mouse.up();
+  await page.waitForSelector("text=Recognise again");
+  assert.ok(Number(await page.inputValue("#end")) < 75);
+  await page.click("text=Recognise again");
+  await page.waitForSelector("text=recognised; drag");
+
+  await page.click("text=Back to the case");
+  await page.click("text=Found it");
+  await page.selectOption("#part", "dipstick-seal");
+  await page.fill("#place", "dipstick tube, top");
+  await page.fill("#how", "smoke at the tube's rim");
+  await page.setInputFiles("#photo", { name: "p.png", mimeType: "image/png", buffer: Buffer.from("iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9awAAAABJRU5ErkJggg==", "base64") });
+  await page.click("text=Write it down");
+  await page.click("text=Write the repair down");
+  await page.fill("#action", "new seal");
+  await page.fill("#seals", "tube seal");
+  await page.fill("#cost", "4,20");
+  await page.fill("#torque", "15 lbf·ft");
+  await page.waitForSelector("#torque-b:has-text('20.3 N·m')");
+  await page.fill("#until", "2099-01-01T08:00");
+  await page.click("text=Write it down");
+  await page.waitForSelector("text=Waits for part until");
+  await page.click("text=The repair is done");
+
+  await page.click("text=Repeat the same test");
+  assert.equal(await page.locator("#tolerance").inputValue(), "6", "the set-up is carried over");
+  await leg(page, "drift", flat);
+  await leg(page, "hold", trace(0.06, 150));
+  await page.waitForSelector(".verdict:has-text('within the limit')");
+  await page.click("text=To the proof");
+  await page.waitForSelector("svg .p-before");
+  await page.click("text=Close without proof");
+  await page.waitForSelector("[role=alert]:has-text('has not been tried again')");
+  await page.fill("#how", "long idle, as the customer met it");
+  await page.fill("#minutes", "20");
+  await page.check("input[value=gone]");
+  await page.click("text=Write the trial down");
+  await page.selectOption("#monitors", "incomplete");
+  await page.click("button:has-text('Note')");
+  await page.click("text=Close: repair proven");
+  await page.click("a:has-text('Report')");
+  await page.waitForSelector("text=Repair proven: the test was repeated");
+  const [pdf] = await Promise.all([page.request.get(page.url() + ".pdf")]);
+  assert.equal(pdf.headers()["content-type"], "application/pdf");
+  assert.ok((await pdf.body()).length > 10000);
+  await page.goto(shop.base + "/record");
+  await page.waitForSelector("text=Quillane Turnstone");
+});
+
+test("a case by keyboard alone, from the Slate to a judged hold of typed pairs", async () => {
+  const page = await shop.page();
+  await page.goto(shop.base);
+  const k = page.keyboard;
+  await k.press("n");
+  await page.waitForURL("**/cases/new");
+  await k.type("SQ 9 K"); // the plate has the focus
+  for (const t of ["60", "Ostrel", "Knot", "2016", "90000"]) { await k.press("Tab"); await k.type(t); }
+  await k.press("Tab"); await k.press("Tab"); await k.press("Tab");
+  await k.type("Lamp on at the slip");
+  await k.press("Tab"); await k.press("Tab"); await k.press("Tab");
+  await k.type("P0442");
+  await k.press("Enter");
+  await page.waitForURL((u) => /\/cases\/[0-9a-f-]{36}$/.test(u.pathname));
+  await page.waitForLoadState("networkidle");
+  await k.press("g");
+  await page.waitForURL("**/tests/*");
+  const to = async (selector, most = 80) => {
+    for (let i = 0; i < most; i++) {
+      if (await page.evaluate((s) => document.activeElement?.matches(s), selector)) return;
+      await k.press("Tab");
+    }
+    assert.fail(`Tab never reaches ${selector}`);
+  };
+  await to("input[name=kind]");
+  await k.press("ArrowRight");
+  await to("summary", 12);
+  await k.press("Enter");
+  await to("#pairs");
+  await k.type("0 12.0\n0:15 10.1\n0:30 8.4\n0:45 6.9\n1:00 5.5\n1:15 4.3\n1:30 3.2\n1:45 2.3\n2:00 1.5\n");
+  await to("button.main");
+  await k.press("Enter");
+  await page.waitForSelector(".reading");
+  await to("#start");
+  await k.press("Control+a");
+  await k.type("15");
+  await k.press("Enter");
+  await page.waitForSelector("text=Recognise again");
+  await k.press("?");
+  assert.ok(await page.locator("dialog[open]").isVisible());
+  await k.press("Escape");
+});
+
+test("what a person mistypes gets a sentence and loses nothing", async () => {
+  const page = await shop.page();
+  await page.goto(shop.base);
+  await page.click("text=Hathmere Ibis");
+  await page.click("text=Start the bench");
+  await page.check("input[name=kind][value=hold]");
+  await page.setInputFiles("#csv", trace(0.5, 30, { unit: "" }));
+  await page.click("button:has-text('Keep the leg')");
+  await page.waitForSelector("[role=alert]:has-text('has no unit')");
+  await page.selectOption("#unit", "kPa"); // 13 kPa: over what a tank may see
+  await page.click("button:has-text('Keep the leg')");
+  await page.waitForSelector("text=Is the unit kPa right?");
+  await page.selectOption("#unit", "inH2O"); // the file is still there
+  await page.click("button:has-text('Keep the leg')");
+  await page.waitForSelector(".reading");
+  await page.setInputFiles("#csv", { name: "log.csv", mimeType: "text/csv", buffer: Buffer.from("%PDF-1.4") });
+  await page.click("button:has-text('Keep the leg')");
+  await page.waitForSelector("[role=alert]:has-text('PDF document')");
+});
+
+test("a double click on Open the case opens one", async () => {
+  const page = await shop.page();
+  await page.goto(shop.base + "/cases/new");
+  for (const [f, v] of [["plate", "SQ 2 D"], ["make", "Ostrel"], ["model", "Dunlin"], ["tank", "40"], ["complaint", "lamp"]]) await page.fill("#" + f, v);
+  await page.dblclick("text=Open the case");
+  await page.waitForURL((u) => /\/cases\/[0-9a-f-]{36}$/.test(u.pathname));
+  await page.goto(shop.base);
+  assert.equal(await page.locator("text=Ostrel Dunlin").count(), 1);
+  // Known by its plate the next time.
+  await page.goto(shop.base + "/cases/new");
+  await page.fill("#plate", "sq2d");
+  await page.press("#plate", "Tab");
+  await page.waitForSelector("text=Ostrel Dunlin is known here");
+  assert.equal(await page.inputValue("#tank"), "40");
+});
+
+for (const scheme of ["light", "dark"]) {
+  test(`axe-core finds nothing, ${scheme}, and nothing runs off the side`, async () => {
+    const page = await shop.page({ colorScheme: scheme });
+    await page.goto(shop.base);
+    const car = async (name) => page.locator(".car", { hasText: name }).getAttribute("href");
+    const tern = await car("Hathmere Tern"), marl = await car("Quillane Marl"), sprat = await car("Quillane Sprat");
+    await page.goto(shop.base + tern);
+    const bench = await page.locator(".mid a.btn").first().getAttribute("href");
+    const found = [];
+    for (const path of ["/", "/cases/new", "/record", tern, bench, tern + "/found", tern + "/repair", tern + "/edit", marl, marl + "/proof", marl + "/report", sprat, "/cases/none"]) {
+      await page.goto(shop.base + path);
+      for (const d of await page.locator("details").all()) await d.evaluate((e) => { e.open = true; });
+      for (const v of await axe(page)) found.push(`${path} ${v}`);
+    }
+    assert.deepEqual(found, []);
+    for (const width of [820, 1280]) {
+      await page.setViewportSize({ width, height: 800 });
+      for (const path of ["/", "/cases/new", tern, bench, marl + "/proof"]) {
+        await page.goto(shop.base + path);
+        const over = await page.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth);
+        assert.ok(over <= 0, `${path} is ${over} px too wide at ${width}`);
+      }
+    }
+  });
+}
+
+test("the first visit weighs at most 250 KB, a later one 40", async () => {
+  const page = await shop.page();
+  let bytes = 0;
+  page.on("response", async (r) => { try { bytes += r.request().method() === "GET" ? (await r.body()).length : 0; } catch { /* from the cache */ } });
+  await page.goto(shop.base, { waitUntil: "networkidle" });
+  const first = bytes;
+  assert.ok(first < 250 * 1024, `${first} bytes on the first visit`);
+});

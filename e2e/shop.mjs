@@ -1,0 +1,62 @@
+// A shop for a browser test: the built program with its demo data on a free port,
+// and a page in Debian's chromium.
+import { spawn } from "node:child_process";
+import { readFileSync } from "node:fs";
+import { createRequire } from "node:module";
+import { chromium } from "playwright-core";
+
+export async function openShop() {
+  const child = spawn("bin/wexter", ["demo", "--addr", "127.0.0.1:0"], { stdio: ["ignore", "pipe", "inherit"] });
+  const base = await new Promise((ok, no) => {
+    let out = "";
+    child.stdout.on("data", (d) => { out += d; const m = /http:\/\/[\d.:]+/.exec(out); if (m) ok(m[0]); });
+    child.on("exit", (c) => no(new Error(`wexter ended with ${c}: ${out}`)));
+  });
+  const browser = await chromium.launch({ executablePath: process.env.CHROMIUM || "/usr/bin/chromium",
+    args: ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run"] });
+  const problems = [];
+  const page = async (options = {}) => {
+    const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, ...options });
+    const p = await context.newPage();
+    p.setDefaultTimeout(15000);
+    // A refused form answers with its own status: chromium reports that as a failed resource, which it is not.
+    p.on("console", (m) => { if (m.type() === "error" && !/status of 4\d\d/.test(m.text())) problems.push(m.text()); });
+    p.on("pageerror", (e) => problems.push(String(e)));
+    return p;
+  };
+  const close = async () => {
+    await browser.close();
+    child.kill("SIGTERM");
+    await new Promise((r) => (child.exitCode === null ? child.on("exit", r) : r()));
+    return child.exitCode;
+  };
+  return { base, page, problems, close };
+}
+
+const axeSource = readFileSync(createRequire(import.meta.url).resolve("axe-core/axe.min.js"), "utf8");
+
+// axe returns what it finds, a line each.
+export async function axe(page) {
+  await page.evaluate(axeSource);
+  const r = await page.evaluate(() => window.axe.run(document, { runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"] }));
+  return r.violations.flatMap((v) => v.nodes.map((n) => `${v.id}: ${n.target.join(" ")} ${n.failureSummary.split("\n")[1] || ""}`));
+}
+
+// trace is the log of a tank with a hole: isothermal, from 13 inH2O, five readings a second.
+export function trace(holeMM, seconds, { start = 13, litres = 29, unit = "inH2O" } = {}) {
+  const rows = [`time_s,pressure${unit ? "_" + unit : ""}`];
+  let p = start * 249.089;
+  let seed = 7;
+  const noise = () => { seed = (seed * 16807) % 2147483647; return (seed / 2147483647 - 0.5) * 8; };
+  for (let i = 0; i <= seconds * 5; i++) {
+    rows.push(`${(i / 5).toFixed(1)},${((p + noise()) / 249.089).toFixed(3)}`);
+    for (let k = 0; k < 20; k++) {
+      const area = (Math.PI / 4) * (holeMM / 1000) ** 2;
+      const flow = 0.61 * area * Math.sqrt(2 * 1.2041 * Math.abs(p)) * Math.sign(p);
+      p -= ((287.05 * 293.15) / (litres / 1000)) * flow * 0.01;
+    }
+  }
+  return { name: "hold.csv", mimeType: "text/csv", buffer: Buffer.from(rows.join("\n") + "\n") };
+}
+
+export const flat = { name: "drift.csv", mimeType: "text/csv", buffer: trace(0, 75, { start: 0 }).buffer };
