@@ -507,3 +507,42 @@ func BenchmarkSlateAndCase(b *testing.B) {
 		}
 	}
 }
+
+// A separate vent unit has reliefs that open near half an inch of water: not
+// capped, a hold over the limit accuses a healthy valve.
+func TestAnUncappedReliefGivesNoVerdict(t *testing.T) {
+	s := shop(t)
+	n := car("SQ 14")
+	n.Archetype = "eonv-switch-remote"
+	id, _ := s.OpenCase(ctx, "", n)
+	test := hold(t, s, id, "", 0.9e-3)
+	f, _ := s.Load(ctx, id)
+	tf, _ := f.Test(test)
+	sum, _ := tf.Summary()
+	if tf.Outcome != "undecided" || !strings.Contains(strings.Join(sum.Warnings, " "), "blown through a healthy valve") {
+		t.Errorf("%s %q", tf.Outcome, sum.Warnings)
+	}
+	a, _ := s.Book.Archetype(n.Archetype)
+	tf.Setup.Sealed = []string{a.Seal[0].Do}
+	must(t, s.SaveSetup(ctx, "", test, tf.Version, tf.Setup))
+	if got := outcome(t, s, id, test); got != "over_limit" {
+		t.Errorf("capped it is %s", got)
+	}
+}
+
+// After closing the monitor keeps the car on the rail until it is complete.
+func TestTheMonitorStaysOnTheRail(t *testing.T) {
+	s := shop(t)
+	id, _ := s.OpenCase(ctx, "", car("SQ 15"))
+	must(t, s.Monitors(ctx, "", id, "incomplete"))
+	must(t, s.Close(ctx, "", id, "sold"))
+	rows, err := s.Slate(ctx)
+	must(t, err)
+	if len(rows) != 1 || !rows[0].Monitor {
+		t.Fatalf("%+v", rows)
+	}
+	must(t, s.Monitors(ctx, "", id, "complete"))
+	if rows, _ = s.Slate(ctx); len(rows) != 0 {
+		t.Errorf("%+v", rows)
+	}
+}

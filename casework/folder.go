@@ -142,15 +142,16 @@ type SlateRow struct {
 	Vehicle record.Vehicle
 	Next    string
 	Waits   bool
+	Monitor bool // closed; only the vapour monitor has still to run
 }
 
-// Slate lists the open cases: what can be worked on now first, then by when the
+// Slate lists the open cases, and closed ones whose vapour monitor has still to run: what can be worked on now first, then by when the
 // waiting ends, then by age.
 func (s *Shop) Slate(ctx context.Context) ([]SlateRow, error) {
 	var cases []record.Case
 	tx := s.DB.Read(ctx)
-	if err := tx.Where("stage IN ?", []string{"intake", "scan", "hunt", "found", "repair", "proof"}).
-		Order("wait_until IS NOT NULL AND wait_until > '" + s.now().Format("2006-01-02 15:04:05") + "', wait_until, opened_at, number").
+	if err := tx.Where("stage IN ? OR stage = 'closed' AND monitors = 'incomplete'", []string{"intake", "scan", "hunt", "found", "repair", "proof"}).
+		Order("stage = 'closed', wait_until IS NOT NULL AND wait_until > '" + s.now().Format("2006-01-02 15:04:05") + "', wait_until, opened_at, number").
 		Limit(400).Find(&cases).Error; err != nil {
 		return nil, err
 	}
@@ -166,20 +167,49 @@ func (s *Shop) Slate(ctx context.Context) ([]SlateRow, error) {
 	for _, v := range vs {
 		by[v.ID] = v
 	}
+	newest, err := newestTests(tx, cases)
+	if err != nil {
+		return nil, err
+	}
 	var rows []SlateRow
 	for _, c := range cases {
-		rows = append(rows, SlateRow{Case: c, Vehicle: by[c.VehicleID], Next: nextWords(c),
-			Waits: c.WaitUntil != nil && c.WaitUntil.After(s.now())})
+		rows = append(rows, SlateRow{Case: c, Vehicle: by[c.VehicleID], Next: nextWords(c, newest[c.ID]),
+			Waits: c.WaitUntil != nil && c.WaitUntil.After(s.now()), Monitor: c.Stage == record.Closed})
 	}
 	return rows, nil
 }
 
-// nextWords says what is to be done at a stage.
-func nextWords(c record.Case) string {
+// newestTests returns the newest test of each case, without its result.
+func newestTests(tx *gorm.DB, cases []record.Case) (map[string]record.Test, error) {
+	ids := make([]string, len(cases))
+	for i, c := range cases {
+		ids[i] = c.ID
+	}
+	var ts []record.Test
+	err := tx.Select("id", "case_id", "outcome", "repeat_of").Where("case_id IN ? AND struck_at IS NULL", ids).Order("at, rowid").Find(&ts).Error
+	out := map[string]record.Test{}
+	for _, t := range ts {
+		out[t.CaseID] = t
+	}
+	return out, err
+}
+
+// nextWords says what is to be done at a stage, after the newest test.
+func nextWords(c record.Case, t record.Test) string {
 	switch c.Stage {
 	case record.Intake, record.Scan:
 		return "write the codes down, then hold"
 	case record.Hunt:
+		switch t.Outcome {
+		case "over_limit":
+			return "over the limit: find where it leaks"
+		case "within_limit":
+			return "within the limit: look elsewhere"
+		case "undecided":
+			return "cannot tell yet: see what would settle it"
+		case record.CannotPressurise:
+			return "cannot be charged: find what is open"
+		}
 		return "size the leak, then find it"
 	case record.Found:
 		return "repair what was found"
@@ -187,6 +217,8 @@ func nextWords(c record.Case) string {
 		return "fit the part"
 	case record.Proof:
 		return "repeat the test, try the complaint"
+	case record.Closed:
+		return "closed; the vapour monitor has still to run"
 	}
 	return ""
 }

@@ -40,11 +40,12 @@ func PDF(p Paper, f Fonts) ([]byte, error) {
 	line("text", "B", 13, 6.5, p.Verdict)
 	for _, s := range p.Sections {
 		doc.Ln(3)
-		if doc.GetY() > 250 {
-			doc.AddPage()
+		if doc.GetY() > 250 || s.Plot && doc.GetY() > 180 {
+			doc.AddPage() // a heading stays with what it heads
 		}
 		line("text", "B", 12, 6, s.Head)
 		doc.SetDrawColor(207, 200, 182)
+		doc.SetLineWidth(0.2)
 		doc.Line(20, doc.GetY(), 190, doc.GetY())
 		doc.Ln(1)
 		for _, r := range s.Rows {

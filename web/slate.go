@@ -61,9 +61,12 @@ func (s *server) slate(c *echo.Context) error {
 	}{Head: railHead(now)}
 	for _, r := range rows {
 		row := slateRow{SlateRow: r, When: "now", Lane: lane(now, r)}
-		if r.Waits {
+		switch {
+		case r.Waits:
 			row.When = until(now, *r.Case.WaitUntil)
-		} else {
+		case r.Monitor:
+			row.When = "drive"
+		default:
 			out.Can++
 		}
 		out.Rows = append(out.Rows, row)
@@ -125,7 +128,7 @@ func railHead(now time.Time) template.HTML {
 		last = x
 		fmt.Fprintf(&b, `<text class="when" x="%.2f%%" dx="4" y="40">%s</text>`, x, label)
 	})
-	fmt.Fprintf(&b, `<text class="when" x="%.2f%%" dx="6" y="40">later</text></svg>`, railWeeks)
+	fmt.Fprintf(&b, `<text class="when" x="%.2f%%" dx="3" y="40">later</text></svg>`, railWeeks)
 	return template.HTML(b.String())
 }
 
@@ -141,7 +144,9 @@ func lane(now time.Time, r casework.SlateRow) template.HTML {
 		fmt.Fprintf(&b, `<line class="%s" x1="%.2f%%" x2="%.2f%%" y1="0" y2="100%%"/>`, class, x, x)
 	})
 	fmt.Fprintf(&b, `<line class="r-tick" x1="%g%%" x2="%g%%" y1="0" y2="100%%"/><line class="r-nowline" x1="1.5" x2="1.5" y1="0" y2="100%%"/>`, railWeeks, railWeeks)
-	if r.Waits {
+	if r.Monitor {
+		fmt.Fprintf(&b, `<line class="r-open" x1="3" x2="%g%%" y1="36" y2="36"/><text x="14" y="28">ready when complete</text>`, railWeeks)
+	} else if r.Waits {
 		end := railAt(now, r.Case.WaitUntil.Local())
 		words := map[string]string{"part": "part on its way", "soak": "cold soak", "drive": "drive", "customer": "customer to call", "monitors": "ready when complete"}[r.Case.WaitKind]
 		class := "r-block"
@@ -153,6 +158,9 @@ func lane(now time.Time, r casework.SlateRow) template.HTML {
 			fmt.Fprintf(&b, `<text x="14" y="41">%s</text>`, words)
 		} else {
 			fmt.Fprintf(&b, `<text x="%.2f%%" dx="10" y="41">%s</text>`, end, words)
+		}
+		if r.Case.Monitors == "incomplete" && r.Case.WaitKind != "monitors" && end > 20 && end < 60 {
+			fmt.Fprintf(&b, `<text x="%.2f%%" dx="10" y="41">ready when complete</text>`, end)
 		}
 	} else {
 		b.WriteString(`<circle class="r-dot" cx="12" cy="36" r="9"/><text class="r-can" x="30" y="41">can be done now</text>`)

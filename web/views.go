@@ -35,16 +35,21 @@ func (s *server) parse() error {
 
 func (s *server) funcs() template.FuncMap {
 	return template.FuncMap{
-		"mm":      func(m float64) string { return fmt.Sprintf("%.3f", m*1e3) },
-		"inch":    func(m float64) string { return fmt.Sprintf("%.4f", m/units.Inch) },
-		"pct":     func(x float64) string { return fmt.Sprintf("%.0f", x*100) },
-		"num":     func(n int, x float64) string { return strings.Replace(units.Digits(x, n), "−", "-", 1) },
-		"inH2O":   func(p float64) string { return fmt.Sprintf("%.2f", p/units.InH2O) },
-		"kPa":     func(p float64) string { return fmt.Sprintf("%.3f", p/1e3) },
-		"litres":  func(v float64) string { return fmt.Sprintf("%.3g", v*1e3) },
-		"words":   record.OutcomeWords,
-		"class":   verdictClass,
-		"clock":   func(t time.Time) string { return t.Local().Format("15:04") },
+		"mm":     func(m float64) string { return fmt.Sprintf("%.3f", m*1e3) },
+		"inch":   func(m float64) string { return fmt.Sprintf("%.4f", m/units.Inch) },
+		"pct":    func(x float64) string { return fmt.Sprintf("%.0f", x*100) },
+		"num":    func(n int, x float64) string { return strings.Replace(units.Digits(x, n), "−", "-", 1) },
+		"inH2O":  func(p float64) string { return fmt.Sprintf("%.2f", p/units.InH2O) },
+		"kPa":    func(p float64) string { return fmt.Sprintf("%.3f", p/1e3) },
+		"litres": func(v float64) string { return fmt.Sprintf("%.3g", v*1e3) },
+		"words":  record.OutcomeWords,
+		"class":  verdictClass,
+		"clock": func(t time.Time) string {
+			if midnight(t.Local()).Equal(midnight(s.shop.Now().Local())) {
+				return t.Local().Format("15:04")
+			}
+			return t.Local().Format("2 Jan")
+		},
 		"day":     func(t time.Time) string { return t.Local().Format("Mon 2 Jan") },
 		"moment":  func(t time.Time) string { return t.Local().Format("Mon 2 Jan 2006, 15:04") },
 		"date":    sayDate,

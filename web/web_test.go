@@ -17,6 +17,8 @@ import (
 	"testing"
 	"time"
 
+	"gorm.io/gorm"
+
 	"wexter/casework"
 	"wexter/demo"
 	"wexter/ingest"
@@ -344,23 +346,46 @@ func TestImportOverTheWeb(t *testing.T) {
 	}
 }
 
-func BenchmarkSlatePage(b *testing.B) {
-	db, _ := store.Open(filepath.Join(b.TempDir(), "shop.db"))
+// BenchmarkPages asks for pages of a shop with 20 000 cases and 200 000 tests.
+func BenchmarkPages(b *testing.B) {
+	db, err := store.Open(filepath.Join(b.TempDir(), "shop.db"))
+	if err != nil {
+		b.Fatal(err)
+	}
 	defer db.Close()
 	s := &casework.Shop{DB: db, Book: ingest.Book(), Now: time.Now}
 	if err := demo.Fill(context.Background(), s); err != nil {
 		b.Fatal(err)
 	}
+	for _, sql := range []string{
+		`WITH RECURSIVE n(i) AS (SELECT 1000 UNION ALL SELECT i+1 FROM n WHERE i < 20999)
+		 INSERT INTO cases SELECT 'c'||i, 'SQ-'||i, (SELECT id FROM vehicles LIMIT 1), 'closed', 'lamp', '', '', '', '', '', NULL, '', 'unproven', 'old',
+		 '2020-01-01 00:00:00+00:00', datetime('2020-01-01', i||' minutes')||'+00:00', 1 FROM n`,
+		`WITH RECURSIVE n(i) AS (SELECT 0 UNION ALL SELECT i+1 FROM n WHERE i < 199999)
+		 INSERT INTO tests SELECT 't'||i, 'c'||(1000+i/10), '', '{}', '', 'within_limit', '', '', '2020-01-01 00:00:00+00:00', NULL, 1 FROM n`,
+	} {
+		if err := db.Write(context.Background(), func(tx *gorm.DB) error { return tx.Exec(sql).Error }); err != nil {
+			b.Fatal(err)
+		}
+	}
 	h, err := web.New(s)
 	if err != nil {
 		b.Fatal(err)
 	}
-	for b.Loop() {
-		r := httptest.NewRecorder()
-		req := httptest.NewRequest("GET", "http://127.0.0.1/", nil)
-		h.ServeHTTP(r, req)
-		if r.Code != 200 {
-			b.Fatal(r.Code)
-		}
+	rows, err := s.Slate(context.Background())
+	if err != nil {
+		b.Fatal(err)
+	}
+	f, _ := s.Load(context.Background(), rows[0].Case.ID)
+	for name, path := range map[string]string{"slate": "/", "record": "/record", "record-400": "/record?page=400", "case": "/cases/" + f.Case.ID, "bench": "/tests/" + f.Tests[0].ID} {
+		b.Run(name, func(b *testing.B) {
+			for b.Loop() {
+				r := httptest.NewRecorder()
+				h.ServeHTTP(r, httptest.NewRequest("GET", "http://127.0.0.1"+path, nil))
+				if r.Code != 200 {
+					b.Fatal(r.Code)
+				}
+			}
+		})
 	}
 }
