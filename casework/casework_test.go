@@ -124,7 +124,7 @@ func TestAWholeCase(t *testing.T) {
 	if !strings.HasPrefix(p.Verdict, "Repair proven") || p.Before == nil || p.After == nil {
 		t.Errorf("%+v", p)
 	}
-	done, _, err := s.Record(ctx, 1)
+	done, _, err := s.Record(ctx, "")
 	must(t, err)
 	if len(done) != 1 || done[0].Parts[0] != "Vapour line, tank to canister" {
 		t.Errorf("%+v", done)
@@ -365,7 +365,7 @@ func TestBundleRoundTripsToTheByte(t *testing.T) {
 	s.Now = real
 	other := shop(t)
 	rows, _ := s.Slate(ctx)
-	done, _, _ := s.Record(ctx, 1)
+	done, _, _ := s.Record(ctx, "")
 	ids := []string{done[0].Case.ID}
 	for _, r := range rows {
 		ids = append(ids, r.Case.ID)

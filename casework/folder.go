@@ -155,17 +155,9 @@ func (s *Shop) Slate(ctx context.Context) ([]SlateRow, error) {
 		Limit(400).Find(&cases).Error; err != nil {
 		return nil, err
 	}
-	ids := make([]string, len(cases))
-	for i, c := range cases {
-		ids[i] = c.VehicleID
-	}
-	var vs []record.Vehicle
-	if err := tx.Where("id IN ?", ids).Find(&vs).Error; err != nil {
+	by, err := vehiclesOf(tx, cases)
+	if err != nil {
 		return nil, err
-	}
-	by := map[string]record.Vehicle{}
-	for _, v := range vs {
-		by[v.ID] = v
 	}
 	newest, err := newestTests(tx, cases)
 	if err != nil {
@@ -230,35 +222,61 @@ type Finished struct {
 	Parts   []string
 }
 
-// Record lists closed cases, newest first, fifty a page.
-func (s *Shop) Record(ctx context.Context, page int) (rows []Finished, more bool, err error) {
-	const size = 50
+// pageSize is how many finished cases a page shows.
+const pageSize = 50
+
+// Record lists closed cases, newest first, fifty a page; those that were closed
+// before the case named, when one is. The cost does not grow with the record.
+func (s *Shop) Record(ctx context.Context, before string) (rows []Finished, more bool, err error) {
 	tx := s.DB.Read(ctx)
 	var cases []record.Case
-	if err = tx.Where("closed_at IS NOT NULL").Order("closed_at DESC, number DESC").Offset(max(page-1, 0) * size).Limit(size + 1).Find(&cases).Error; err != nil {
+	q := tx.Where("closed_at IS NOT NULL")
+	if before != "" {
+		q = q.Where("(closed_at, id) < (SELECT closed_at, id FROM cases WHERE id = ?)", before)
+	}
+	if err = q.Order("closed_at DESC, id DESC").Limit(pageSize + 1).Find(&cases).Error; err != nil {
 		return nil, false, err
 	}
-	if more = len(cases) > size; more {
-		cases = cases[:size]
+	if more = len(cases) > pageSize; more {
+		cases = cases[:pageSize]
+	}
+	vehicles, err := vehiclesOf(tx, cases)
+	if err != nil {
+		return nil, false, err
+	}
+	ids := make([]string, len(cases))
+	for i, c := range cases {
+		ids[i] = c.ID
+	}
+	var found []record.Finding
+	if err := tx.Select("case_id", "part").Where("case_id IN ? AND struck_at IS NULL", ids).Order("at, rowid").Find(&found).Error; err != nil {
+		return nil, false, err
+	}
+	parts := map[string][]string{}
+	for _, f := range found {
+		if p, ok := s.Book.Part(f.Part); ok {
+			parts[f.CaseID] = append(parts[f.CaseID], p.Name)
+		}
 	}
 	for _, c := range cases {
-		v, err := find[record.Vehicle](tx, c.VehicleID)
-		if err != nil {
-			return nil, false, err
-		}
-		f := Finished{Case: c, Vehicle: v}
-		var parts []string
-		if err := tx.Model(&record.Finding{}).Where("case_id = ? AND struck_at IS NULL", c.ID).Order("at").Pluck("part", &parts).Error; err != nil {
-			return nil, false, err
-		}
-		for _, k := range parts {
-			if p, ok := s.Book.Part(k); ok {
-				f.Parts = append(f.Parts, p.Name)
-			}
-		}
-		rows = append(rows, f)
+		rows = append(rows, Finished{Case: c, Vehicle: vehicles[c.VehicleID], Parts: parts[c.ID]})
 	}
 	return rows, more, nil
+}
+
+// vehiclesOf reads the cars of some cases at once.
+func vehiclesOf(tx *gorm.DB, cases []record.Case) (map[string]record.Vehicle, error) {
+	ids := make([]string, len(cases))
+	for i, c := range cases {
+		ids[i] = c.VehicleID
+	}
+	var vs []record.Vehicle
+	err := tx.Where("id IN ?", ids).Find(&vs).Error
+	by := map[string]record.Vehicle{}
+	for _, v := range vs {
+		by[v.ID] = v
+	}
+	return by, err
 }
 
 // VehicleByPlate finds a car the shop remembers.

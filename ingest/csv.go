@@ -237,6 +237,11 @@ func (l layout) read(rd *csv.Reader, o Options, skipped, width int) (Log, error)
 	var epoch time.Time
 	iso := false
 	duplicates := 0
+	// The line is asked for only when a sentence needs it.
+	at := func() int {
+		line, _ := rd.FieldPos(0)
+		return line + skipped
+	}
 	row := 0
 	last := math.Inf(-1)
 	for {
@@ -244,16 +249,20 @@ func (l layout) read(rd *csv.Reader, o Options, skipped, width int) (Log, error)
 		if err == io.EOF {
 			break
 		}
-		line, _ := rd.FieldPos(0)
-		line += skipped
 		if err != nil {
-			return Log{}, fmt.Errorf("line %d: %v", line, err)
+			var pe *csv.ParseError
+			if errors.As(err, &pe) {
+				return Log{}, fmt.Errorf("line %d: %v", pe.Line+skipped, pe.Err)
+			}
+			return Log{}, err
 		}
-		if len(rec) == 1 && strings.TrimSpace(rec[0]) == "" || strings.HasPrefix(strings.TrimSpace(rec[0]), "#") {
-			continue
+		if first := rec[0]; first == "" || first[0] == '#' || first[0] == ' ' {
+			if t := strings.TrimSpace(first); strings.HasPrefix(t, "#") || t == "" && len(rec) == 1 {
+				continue
+			}
 		}
 		if row++; row > MaxRows {
-			return Log{}, fmt.Errorf("line %d: more than %d readings; cut the log to the test", line, MaxRows)
+			return Log{}, fmt.Errorf("line %d: more than %d readings; cut the log to the test", at(), MaxRows)
 		}
 		if len(rec) != width {
 			hint := ""
@@ -262,32 +271,32 @@ func (l layout) read(rd *csv.Reader, o Options, skipped, width int) (Log, error)
 			} else if len(rec) < width {
 				hint = "; the line is cut short, or another separator is used"
 			}
-			return Log{}, fmt.Errorf("line %d: %d columns, the header has %d%s", line, len(rec), width, hint)
+			return Log{}, fmt.Errorf("line %d: %d columns, the header has %d%s", at(), len(rec), width, hint)
 		}
 		t, isISO, err := parseTime(rec[l.time], l.timeUnit, &epoch)
 		if err != nil {
-			return Log{}, fmt.Errorf("line %d, column %d: %q is not a time; seconds or ISO 8601 were expected", line, l.time+1, clip(rec[l.time]))
+			return Log{}, fmt.Errorf("line %d, column %d: %q is not a time; seconds or ISO 8601 were expected", at(), l.time+1, clip(rec[l.time]))
 		}
 		if row > 1 && isISO != iso {
-			return Log{}, fmt.Errorf("line %d: the time changes from %s", line, map[bool]string{true: "ISO 8601 to a number", false: "a number to ISO 8601"}[iso])
+			return Log{}, fmt.Errorf("line %d: the time changes from %s", at(), map[bool]string{true: "ISO 8601 to a number", false: "a number to ISO 8601"}[iso])
 		}
 		iso = isISO
 		p, err := number(rec[l.pressure])
 		if err != nil {
-			return Log{}, fmt.Errorf("line %d, column %d: %q is not a pressure in %s", line, l.pressure+1, clip(rec[l.pressure]), l.pUnit.Symbol)
+			return Log{}, fmt.Errorf("line %d, column %d: %q is not a pressure in %s", at(), l.pressure+1, clip(rec[l.pressure]), l.pUnit.Symbol)
 		}
 		p = l.pUnit.ToSI(p)
 		if math.Abs(p) > 1e6 {
-			return Log{}, fmt.Errorf("line %d: %s %s is more than any gauge here can read; is the unit right?", line, clip(rec[l.pressure]), l.pUnit.Symbol)
+			return Log{}, fmt.Errorf("line %d: %s %s is more than any gauge here can read; is the unit right?", at(), clip(rec[l.pressure]), l.pUnit.Symbol)
 		}
 		w := 0.0
 		if l.wall >= 0 {
 			if w, err = number(rec[l.wall]); err != nil {
-				return Log{}, fmt.Errorf("line %d, column %d: %q is not a temperature in %s", line, l.wall+1, clip(rec[l.wall]), l.wallUnit.Symbol)
+				return Log{}, fmt.Errorf("line %d, column %d: %q is not a temperature in %s", at(), l.wall+1, clip(rec[l.wall]), l.wallUnit.Symbol)
 			}
 			w = l.wallUnit.ToSI(w)
 			if w < 200 || w > 400 {
-				return Log{}, fmt.Errorf("line %d: a temperature of %s %s cannot be; is the unit right?", line, clip(rec[l.wall]), l.wallUnit.Symbol)
+				return Log{}, fmt.Errorf("line %d: a temperature of %s %s cannot be; is the unit right?", at(), clip(rec[l.wall]), l.wallUnit.Symbol)
 			}
 		}
 		switch {
@@ -295,7 +304,7 @@ func (l layout) read(rd *csv.Reader, o Options, skipped, width int) (Log, error)
 			duplicates++
 			continue
 		case t < last:
-			return Log{}, fmt.Errorf("line %d: time runs backwards, %.6g s after %.6g s; the clock was set, or two logs were joined", line, t, last)
+			return Log{}, fmt.Errorf("line %d: time runs backwards, %.6g s after %.6g s; the clock was set, or two logs were joined", at(), t, last)
 		}
 		last = t
 		out.Time = append(out.Time, t)
@@ -344,8 +353,10 @@ func (l *Log) gauge(said bool, barometer float64) {
 
 func number(s string) (float64, error) {
 	// The plain case first: a log has hundreds of thousands of these.
-	if v, err := strconv.ParseFloat(s, 64); err == nil && !math.IsNaN(v) && !math.IsInf(v, 0) && !strings.ContainsAny(s, "xXpP_") {
-		return v, nil
+	if len(s) > 0 && (s[0] >= '0' && s[0] <= '9' || s[0] == '-') && (len(s) < 2 || s[1] < 'A') {
+		if v, err := strconv.ParseFloat(s, 64); err == nil && !math.IsInf(v, 0) {
+			return v, nil
+		}
 	}
 	return units.Number(s)
 }
@@ -353,6 +364,9 @@ func number(s string) (float64, error) {
 var isoLayouts = []string{time.RFC3339Nano, "2006-01-02T15:04:05.999999999", "2006-01-02 15:04:05.999999999", "2006-01-02T15:04:05", "2006-01-02 15:04:05"}
 
 func parseTime(s string, u units.Unit, epoch *time.Time) (seconds float64, iso bool, err error) {
+	if v, err := number(s); err == nil {
+		return u.ToSI(v), false, nil
+	}
 	s = strings.TrimSpace(s)
 	if strings.Count(s, "-") >= 2 && strings.Contains(s, ":") {
 		for _, layout := range isoLayouts {
@@ -376,8 +390,7 @@ func parseTime(s string, u units.Unit, epoch *time.Time) (seconds float64, iso b
 		}
 		return total, false, nil
 	}
-	v, err := number(s)
-	return u.ToSI(v), false, err
+	return 0, false, errors.New("not a time")
 }
 
 func clip(s string) string {

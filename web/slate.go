@@ -47,7 +47,7 @@ func (s *server) slate(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	done, _, err := s.shop.Record(c.Request().Context(), 1)
+	done, _, err := s.shop.Record(c.Request().Context(), "")
 	if err != nil {
 		return err
 	}
@@ -184,18 +184,20 @@ func lane(now time.Time, r casework.SlateRow) template.HTML {
 }
 
 func (s *server) record(c *echo.Context) error {
-	pageNo := 1
-	fmt.Sscanf(c.QueryParam("page"), "%d", &pageNo)
-	pageNo = min(max(pageNo, 1), 100000)
-	rows, more, err := s.shop.Record(c.Request().Context(), pageNo)
+	before := c.QueryParam("before")
+	rows, more, err := s.shop.Record(c.Request().Context(), before)
 	if err != nil {
 		return err
 	}
+	older := ""
+	if more {
+		older = rows[len(rows)-1].Case.ID
+	}
 	return s.render(c, http.StatusOK, "record.html", s.page(c, "Record", "record", struct {
-		Rows []casework.Finished
-		Page int
-		More bool
-	}{rows, pageNo, more}))
+		Rows  []casework.Finished
+		First bool
+		Older string
+	}{rows, before == "", older}))
 }
 
 // vehicle answers what the shop remembers of a plate, as the New case form asks.

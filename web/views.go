@@ -73,7 +73,6 @@ func (s *server) funcs() template.FuncMap {
 			}
 			return false
 		},
-		"add":      func(a, b int) int { return a + b },
 		"quantity": quantity,
 		"dict": func(kv ...any) map[string]any {
 			m := map[string]any{}

@@ -377,7 +377,7 @@ func BenchmarkPages(b *testing.B) {
 		b.Fatal(err)
 	}
 	f, _ := s.Load(context.Background(), rows[0].Case.ID)
-	for name, path := range map[string]string{"slate": "/", "record": "/record", "record-400": "/record?page=400", "case": "/cases/" + f.Case.ID, "bench": "/tests/" + f.Tests[0].ID} {
+	for name, path := range map[string]string{"slate": "/", "record": "/record", "record-400": "/record?before=c1050", "case": "/cases/" + f.Case.ID, "bench": "/tests/" + f.Tests[0].ID} {
 		b.Run(name, func(b *testing.B) {
 			for b.Loop() {
 				r := httptest.NewRecorder()
