@@ -150,7 +150,7 @@ type SlateRow struct {
 func (s *Shop) Slate(ctx context.Context) ([]SlateRow, error) {
 	var cases []record.Case
 	tx := s.DB.Read(ctx)
-	if err := tx.Where("stage IN ? OR stage = 'closed' AND monitors = 'incomplete'", []string{"intake", "scan", "hunt", "found", "repair", "proof"}).
+	if err := tx.Where("stage IN ? OR monitors = 'incomplete' AND stage = 'closed'", []string{"intake", "scan", "hunt", "found", "repair", "proof"}).
 		Order("stage = 'closed', wait_until IS NOT NULL AND wait_until > '" + s.now().Format("2006-01-02 15:04:05") + "', wait_until, opened_at, number").
 		Limit(400).Find(&cases).Error; err != nil {
 		return nil, err

@@ -111,7 +111,7 @@ func railTicks(now time.Time, f func(x float64, label string, day bool)) {
 func railHead(now time.Time) template.HTML {
 	var b strings.Builder
 	b.WriteString(`<svg class="rail-svg rail" aria-hidden="true">`)
-	fmt.Fprintf(&b, `<text class="r-now" x="8" y="18">now %s</text>`, now.Format("15:04"))
+	fmt.Fprintf(&b, `<text class="r-now" x="8" y="40">now %s</text>`, now.Format("15:04"))
 	last := 0.0
 	railTicks(now, func(x float64, label string, day bool) {
 		if day && x < railStraight {
@@ -122,13 +122,17 @@ func railHead(now time.Time) template.HTML {
 			fmt.Fprintf(&b, `<text class="r-day" x="%.2f%%" dx="4" y="18">%s</text>`, x, label)
 			return
 		}
-		if x-last < 7 || x < 5 || x > 86 {
+		if x-last < 7 || x < 10 || x > 86 {
 			return
 		}
 		last = x
-		fmt.Fprintf(&b, `<text class="when" x="%.2f%%" dx="4" y="40">%s</text>`, x, label)
+		class := "when"
+		if strings.HasPrefix(label, "06") || strings.HasPrefix(label, "18") || x > 68 {
+			class += " r-wide"
+		}
+		fmt.Fprintf(&b, `<text class="%s" x="%.2f%%" dx="4" y="40">%s</text>`, class, x, label)
 	})
-	fmt.Fprintf(&b, `<text class="when" x="%.2f%%" dx="3" y="40">later</text></svg>`, railWeeks)
+	b.WriteString(`<text class="when" text-anchor="end" x="100%" dx="-4" y="40">later</text></svg>`)
 	return template.HTML(b.String())
 }
 

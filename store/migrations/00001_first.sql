@@ -9,6 +9,7 @@ CREATE TABLE cases (
   wait_kind TEXT NOT NULL, wait_note TEXT NOT NULL, wait_until DATETIME, monitors TEXT NOT NULL,
   outcome TEXT NOT NULL, reason TEXT NOT NULL, opened_at DATETIME NOT NULL, closed_at DATETIME, version INTEGER NOT NULL);
 CREATE INDEX cases_open ON cases(stage, opened_at);
+CREATE INDEX cases_monitor ON cases(monitors, stage);
 CREATE INDEX cases_closed ON cases(closed_at, id);
 CREATE INDEX cases_vehicle ON cases(vehicle_id);
 CREATE TABLE codes (
