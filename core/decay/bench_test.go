@@ -72,7 +72,7 @@ func BenchmarkFitAgainstNelderMead(b *testing.B) {
 		lm += time.Since(t)
 		t = time.Now()
 		// Nelder–Mead works on the same unknowns in units of their own scale.
-		scale := []float64{1e-6, 1, 0.3, 100, 100}[:len(start)]
+		scale := []float64{1e-6, 1, 0.3, 100, 100, 1e-2}[:len(start)]
 		objective := func(u []float64) float64 {
 			y := make([]float64, len(u))
 			for i := range u {

@@ -127,7 +127,7 @@ var ErrNoHold = errors.New("no leg holds a pressure: the system could not be cha
 const (
 	defaultLimit  = 0.508e-3 // 13 CCR 1968.2(e)(4): 0.020 in orifice (value from memory)
 	gammaMinus1   = 0.4
-	maxKnots      = 120
+	maxKnots      = 80
 	minHold       = 6    // knots
 	watchFactor   = 2.6  // wider factor while the hold runs
 	watchSeconds  = 60.0 // s, least hold while it runs

@@ -25,7 +25,7 @@
 // κ (never negative), g, τ, a start pressure and a settling amplitude for each
 // leg, a small change of drift from leg to leg, and the share of the measured
 // wall temperature that the gas feels. They are found by Levenberg–Marquardt with
-// sensitivities integrated beside the state, on a trace averaged to at most 120
+// sensitivities integrated beside the state, on a trace averaged to at most 80
 // knots a leg, whitened for serial correlation, with a Huber loss.
 //
 // # The interval

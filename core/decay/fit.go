@@ -10,7 +10,9 @@ import (
 // override them wherever the data speak.
 const (
 	tauGuess   = 14.0      // s; gas takes its wall's temperature in 5 to 40 s (two standard deviations)
-	tauSpread  = 0.52      // on ln τ
+	tauSpread  = 0.70      // on ln τ; a little wider than that, for gas that hardly warms
+	bendWall   = 2e-3      // Pa/s²; drift changes within a leg, little when the wall is measured
+	bendBlind  = 8e-3      // and more when it is not: a kelvin that comes and goes within some minutes
 	adiabatic  = 0.4 / 1.4 // settling after instant charging, as a share of the charge
 	heatSpread = 0.07      // standard deviation of that share when the charging was recorded
 	heatWide   = 0.20      // and when it was not: the gas may have been left hot, or cooled by its own leak
@@ -35,7 +37,7 @@ type problem struct {
 
 	kappa, kappaVac, kappaRef int // global indices, −1 when absent
 	drift, tau, wall          int
-	start, heat, delta        []int // per run, −1 when absent
+	start, heat, delta, bend  []int // per run, −1 when absent
 
 	phi   float64 // serial correlation of neighbouring knots
 	sigma float64 // Pa, of one whitened knot
@@ -96,9 +98,9 @@ func newProblem(runs []*run, fl *flow, kelvin float64, separate bool) *problem {
 		}
 		s := add(r.p[0], 0)
 		m = append(m, place{inStart, s})
-		h, d := -1, -1
+		h, d, bend := -1, -1, -1
 		if r.leg.Kind == Hold {
-			share, spread := 0.05, heatWide
+			share, spread := 0.0, heatWide
 			if r.pumped > 0 {
 				// Heat put in evenly over the charging time leaves through the wall meanwhile.
 				u := r.pumped / tauGuess
@@ -106,6 +108,12 @@ func newProblem(runs []*run, fl *flow, kelvin float64, separate bool) *problem {
 			}
 			h = add(share*r.peak, spread*math.Abs(r.peak))
 			m = append(m, place{inHeat, h})
+			sd := bendWall
+			if r.wall == nil {
+				sd = bendBlind
+			}
+			bend = add(0, sd)
+			m = append(m, place{inBend, bend})
 		}
 		if i > 0 && holds+drifts > 1 {
 			// The drift need not stay what it was in the first leg; less is known of it
@@ -118,6 +126,7 @@ func newProblem(runs []*run, fl *flow, kelvin float64, separate bool) *problem {
 			m = append(m, place{inDrift, d})
 		}
 		p.start, p.heat, p.delta = append(p.start, s), append(p.heat, h), append(p.delta, d)
+		p.bend = append(p.bend, bend)
 		p.maps, p.fixed = append(p.maps, m), append(p.fixed, fix)
 		p.model = append(p.model, make([]float64, len(r.t)))
 		p.sens = append(p.sens, make([]local, len(r.t)))
@@ -324,11 +333,35 @@ func (p *problem) fit() []float64 {
 		}
 	}
 	p.minimise(best, -1, 30, 0.1)
-	for range 3 {
+	for round := range 3 {
 		p.noiseFrom(best)
-		p.minimise(best, -1, 25, 1e-3)
+		c := p.minimise(best, -1, 25, 1e-3)
+		if round == 0 {
+			p.isothermal(best, c)
+		}
 	}
 	return best
+}
+
+// isothermal takes the gas to keep its temperature while it leaks when the trace
+// speaks clearly for it (e² to 1): a tank full of metal, a bottle in a water bath,
+// readings so slow that all heat has gone.
+func (p *problem) isothermal(x []float64, cost float64) {
+	fl := *p.fl
+	fl.couple = 0
+	alt := *p
+	alt.fl = &fl
+	y := append([]float64(nil), x...)
+	for _, h := range p.heat {
+		if h >= 0 {
+			y[h] = 0
+		}
+	}
+	y[p.tau] = math.Log(tauGuess)
+	if alt.minimise(y, -1, 25, 1e-2) < cost-4 {
+		p.fl = &fl
+		copy(x, y)
+	}
 }
 
 // thin keeps every k-th knot, for a first look; a short run is kept whole.

@@ -314,7 +314,7 @@ func (e estimate) budget(out sized, sd float64, all []int) []Source {
 	if e.index == p.kappaVac {
 		ref = []int{p.kappaRef, p.kappa}
 	}
-	drift := append([]int{p.drift}, p.delta...)
+	drift := append(append([]int{p.drift}, p.delta...), p.bend...)
 	settle := append([]int{p.tau}, p.heat...)
 	noise := p.variance(e.index, group(ref))
 	withDrift := p.variance(e.index, group(ref, drift))

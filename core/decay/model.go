@@ -10,6 +10,7 @@ import (
 // volume, f(p) in Pa·m/s, tabulated against gauge pressure on both sides.
 type flow struct {
 	barometer float64
+	couple    float64 // γ−1: how strongly gas that leaves cools what stays; 0 for an isothermal tank
 	step      float64
 	g         [2][]float64 // f/√|p| at |p| = i·step, for p > 0 and p < 0
 }
@@ -19,7 +20,7 @@ const laminarBelow = 1.0 // Pa, as in gas.Orifice; here rounded smoothly so that
 // newFlow tabulates f up to the pressure top (Pa gauge).
 func newFlow(cd, barometer, temperature, top float64) *flow {
 	const n = 64
-	fl := &flow{barometer: barometer, step: math.Max(top, 100) * 1.3 / n}
+	fl := &flow{barometer: barometer, couple: gammaMinus1, step: math.Max(top, 100) * 1.3 / n}
 	for side := range fl.g {
 		fl.g[side] = make([]float64, n+2)
 		for i := range fl.g[side] {
@@ -68,6 +69,7 @@ const (
 	inWall         // share of the wall temperature that the gas feels
 	inStart        // Pa
 	inHeat         // Pa
+	inBend         // Pa/s², how fast the drift changes within the leg
 	nLocal
 )
 
@@ -86,12 +88,12 @@ func (r *run) integrate(fl *flow, par local, kelvin float64, model []float64, se
 	st := state{q: (par[inStart] - par[inHeat]) / u, psi: par[inHeat]}
 	st.dq[inStart], st.dq[inHeat], st.dpsi[inHeat] = 1/u, -(1+st.q/fl.barometer)/u, 1
 	want := sens != nil
-	c := coeffs{fl: fl, kappa: kappa, g: g, tau: tau, beta: par[inWall], want: want, barom: fl.barometer}
+	c := coeffs{fl: fl, kappa: kappa, g: g, bend: par[inBend], tau: tau, beta: par[inWall], want: want, barom: fl.barometer}
 	for i := range r.t {
 		if i > 0 {
 			span := r.t[i] - r.t[i-1]
 			_, df := fl.at(st.q + st.psi)
-			n := int(math.Ceil(span * (1.4*kappa*df + 1/tau) / 0.25))
+			n := int(math.Ceil(span * (1.4*kappa*df + 1/tau) / 0.4))
 			n = min(max(n, 1), 24)
 			h := span / float64(n)
 			var w0, dw float64
@@ -100,8 +102,9 @@ func (r *run) integrate(fl *flow, par local, kelvin float64, model []float64, se
 			}
 			for k := range n {
 				at := func(x float64) float64 { return w0 + dw*(float64(k)+x)/float64(n) }
+				clock := func(x float64) float64 { return r.t[i-1] + h*(float64(k)+x) }
 				s1 := st
-				c.solve(&s1, h*gam, at(gam))
+				c.solve(&s1, h*gam, at(gam), clock(gam))
 				// Base of the second stage: y + h(1−γ)F(y1), and hγF(y1) = y1 − y.
 				s2 := st
 				m := (1 - gam) / gam
@@ -113,7 +116,7 @@ func (r *run) integrate(fl *flow, par local, kelvin float64, model []float64, se
 						s2.dpsi[j] += m * (s1.dpsi[j] - st.dpsi[j])
 					}
 				}
-				c.solve(&s2, h*gam, at(1))
+				c.solve(&s2, h*gam, at(1), clock(1))
 				st = s2
 			}
 		}
@@ -127,9 +130,9 @@ func (r *run) integrate(fl *flow, par local, kelvin float64, model []float64, se
 			if r.wall != nil {
 				w = r.wall[i] * kelvin * par[inWall]
 			}
-			dpsi := (w-st.psi)/tau - gammaMinus1*(kappa*f-g)
+			dpsi := (w-st.psi)/tau - fl.couple*(kappa*f-g)
 			dp := -kappa*f + g + dpsi
-			ddp := -1.4*kappa*df*dp - dpsi/tau
+			ddp := -(1+fl.couple)*kappa*df*dp - dpsi/tau
 			// A stiff end would blow this up; there the curvature is nil.
 			if math.Abs(ddp*v) < 0.2*math.Abs(p) {
 				model[i] += 0.5 * ddp * v
@@ -151,25 +154,27 @@ type state struct {
 type coeffs struct {
 	fl            *flow
 	kappa, g, tau float64
+	bend          float64
 	beta, barom   float64
 	want          bool
 }
 
 // solve does one implicit stage y = base + hg·F(y) in place, with w the wall
-// temperature as pressure before its share is taken.
-func (k *coeffs) solve(s *state, hg, w float64) {
+// temperature as pressure before its share is taken and t the time of the stage.
+func (k *coeffs) solve(s *state, hg, w, t float64) {
 	c := 1 + hg/k.tau
+	g := k.g + k.bend*t
 	wall := k.beta * w
 	// Second-order terms of p·V = m·R·T, a percent or so, taken from the state before
 	// the stage: warm gas leaves a little slower, and heat counts by the absolute pressure.
 	theta, fill := s.psi/k.barom, s.q/k.barom
 	m := 1 + fill
-	outflow, cooling := 1-0.5*theta, gammaMinus1*(1+0.5*theta-fill)
+	outflow, cooling := 1-0.5*theta, k.fl.couple*(1+0.5*theta-fill)
 	p := s.q + m*s.psi
 	if p < 0 {
-		outflow, cooling = 1, (gammaMinus1-theta)*(1-fill)
+		outflow, cooling = 1, k.fl.couple*(1-theta/gammaMinus1)*(1-fill)
 	}
-	base := s.q + hg*k.g + m*(s.psi+hg*(wall/k.tau+gammaMinus1*k.g))/c
+	base := s.q + hg*g + m*(s.psi+hg*(wall/k.tau+k.fl.couple*g))/c
 	d := hg * (outflow + m*cooling/c) * k.kappa
 	var f, df float64
 	for range 12 {
@@ -183,7 +188,7 @@ func (k *coeffs) solve(s *state, hg, w float64) {
 		}
 	}
 	flow := k.kappa * f
-	num := s.psi + hg*(wall/k.tau+gammaMinus1*k.g-cooling*flow)
+	num := s.psi + hg*(wall/k.tau+k.fl.couple*g-cooling*flow)
 	if k.want {
 		inv := 1 / (1 + d*df)
 		for j := range s.dq {
@@ -194,7 +199,10 @@ func (k *coeffs) solve(s *state, hg, w float64) {
 				ff = f
 			case inDrift:
 				eq += hg
-				ep += hg * gammaMinus1
+				ep += hg * k.fl.couple
+			case inBend:
+				eq += hg * t
+				ep += hg * k.fl.couple * t
 			case inTau:
 				ep -= hg * wall / k.tau
 				tail = num * (c - 1) / (c * c)
@@ -207,6 +215,6 @@ func (k *coeffs) solve(s *state, hg, w float64) {
 			s.dpsi[j] = (ep-hg*cooling*dflow)/c + tail
 		}
 	}
-	s.q += hg * (k.g - outflow*flow)
+	s.q += hg * (g - outflow*flow)
 	s.psi = num / c
 }
