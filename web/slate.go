@@ -63,7 +63,7 @@ func (s *server) slate(c *echo.Context) error {
 		row := slateRow{SlateRow: r, When: "now", Lane: lane(now, r)}
 		switch {
 		case r.Waits:
-			row.When = until(now, *r.Case.WaitUntil)
+			row.When = untilWords(now, *r.Case.WaitUntil)
 		case r.Monitor:
 			row.When = "drive"
 		default:
@@ -77,7 +77,7 @@ func (s *server) slate(c *echo.Context) error {
 	return s.render(c, http.StatusOK, "slate.html", s.page(c, "Slate", "slate", out))
 }
 
-func until(now, t time.Time) string {
+func untilWords(now, t time.Time) string {
 	t = t.Local()
 	switch days := int(midnight(t).Sub(midnight(now)).Hours()/24 + 0.5); {
 	case days == 0:

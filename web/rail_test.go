@@ -1,0 +1,54 @@
+package web
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"wexter/casework"
+	"wexter/core/record"
+)
+
+func TestTheRailNeverRunsBackwardsOrOff(t *testing.T) {
+	now := time.Date(2026, 3, 28, 11, 0, 0, 0, time.Local) // the night after has a clock step in many places
+	last := -1.0
+	for h := -5.0; h < 24*60; h += 0.5 {
+		x := railAt(now, now.Add(time.Duration(h*float64(time.Hour))))
+		if x < last || x < 0 || x > 100 {
+			t.Fatalf("%g h stands at %g %% after %g %%", h, x, last)
+		}
+		last = x
+	}
+	if x := railAt(now, now.Add(18*time.Hour)); x != railStraight/2 {
+		t.Errorf("18 of 36 hours stand at %g %%", x)
+	}
+}
+
+func TestLaneSaysWhatIsWaitedFor(t *testing.T) {
+	now := time.Date(2026, 3, 2, 11, 0, 0, 0, time.Local)
+	until := now.Add(30 * time.Hour)
+	row := func(change func(*casework.SlateRow)) string {
+		r := casework.SlateRow{Case: record.Case{Stage: record.Hunt}}
+		change(&r)
+		return string(lane(now, r))
+	}
+	for _, c := range []struct {
+		change func(*casework.SlateRow)
+		say    string
+	}{
+		{func(r *casework.SlateRow) {}, "can be done now"},
+		{func(r *casework.SlateRow) { r.Waits, r.Case.WaitKind, r.Case.WaitUntil = true, "part", &until }, "part on its way"},
+		{func(r *casework.SlateRow) { r.Monitor = true }, "ready when complete"},
+		{func(r *casework.SlateRow) { r.Case.Deadline = "2026-03-06" }, "inspection Fri 6 Mar"},
+		{func(r *casework.SlateRow) { r.Case.Deadline = "2026-02-20" }, "inspection was 20 Feb"},
+	} {
+		if svg := row(c.change); !strings.Contains(svg, c.say) || strings.Contains(svg, "NaN") {
+			t.Errorf("the lane does not say %q: %s", c.say, svg)
+		}
+	}
+	for at, want := range map[time.Duration]string{time.Hour: "12:00", 14 * time.Hour: "tomorrow", 72 * time.Hour: "Thu 11:00", 400 * time.Hour: "19 Mar"} {
+		if got := untilWords(now, now.Add(at)); got != want {
+			t.Errorf("in %v: %q, want %q", at, got, want)
+		}
+	}
+}
