@@ -110,7 +110,7 @@ test("a whole case by mouse: open, hold, find, repair, repeat, try, close, print
   await page.waitForSelector("text=Quillane Turnstone");
 });
 
-test("a case by keyboard alone, from the Slate to a judged hold of typed pairs", async () => {
+test("a whole case by keyboard alone, from the Slate to the closed case, with a water U-tube", async () => {
   const page = await shop.page();
   await page.goto(shop.base);
   const k = page.keyboard;
@@ -151,6 +151,46 @@ test("a case by keyboard alone, from the Slate to a judged hold of typed pairs",
   await k.press("?");
   assert.ok(await page.locator("dialog[open]").isVisible());
   await k.press("Escape");
+
+  const press = async (selector) => { await to(selector); await Promise.all([page.waitForNavigation({ waitUntil: "networkidle" }), k.press("Enter")]); };
+  const go = async (pattern) => { await k.press("g"); await page.waitForURL(pattern); await page.waitForLoadState("networkidle"); };
+  const onCase = (u) => /\/cases\/[0-9a-f-]{36}$/.test(u.pathname);
+  await page.evaluate(() => document.activeElement.blur());
+  await go(onCase);
+  await go("**/found");
+  await to("#part");
+  await k.type("Dipstick");
+  await to("#how");
+  await k.type("bubbles at the rim");
+  await press("main button.main");
+  await go("**/repair");
+  await to("#action");
+  await k.type("new seal");
+  await press("main button.main");
+  await go("**/proof");
+  await go("**/tests/*");
+  const pairs = async (text) => {
+    await to("summary:has(~ div #pairs)");
+    await k.press("Enter");
+    await to("#pairs");
+    await k.type(text);
+    await press("main form button.main");
+  };
+  await pairs("0 0.0\n0:30 0.0\n1:00 0.0\n1:30 0.0\n2:00 0.0\n");
+  await page.waitForSelector("text=now the hold");
+  await pairs("0 12.00\n0:30 11.98\n1:00 11.97\n1:30 11.95\n2:00 11.94\n2:30 11.92\n3:00 11.91\n");
+  await page.waitForSelector(".verdict:has-text('within the limit')");
+  await go("**/proof");
+  await to("#how");
+  await k.type("drove to the slip and back");
+  await to("#minutes");
+  await k.type("25");
+  await k.press("Tab");
+  await k.press("Space");
+  await k.press("Enter");
+  await page.waitForSelector("text=The proof is whole");
+  await press("main form[action$=close] button");
+  await page.waitForSelector("h2:has-text('Repair proven')");
 });
 
 test("what a person mistypes gets a sentence and loses nothing", async () => {
