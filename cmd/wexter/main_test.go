@@ -66,6 +66,7 @@ func TestDecayCommand(t *testing.T) {
 		t.Errorf("%d %s%s", code, out, errs)
 	}
 	bare := writeLog(t, "bare.csv", "", k.Hold(3238, 60))
+	two := writeLog(t, "two.csv", "_Pa", ingest.Log{Time: []float64{0, 1}, Gauge: []float64{3200, 3100}})
 	for _, c := range []struct {
 		args []string
 		code int
@@ -80,6 +81,7 @@ func TestDecayCommand(t *testing.T) {
 		{[]string{"decay", hold, "--volume", "42", "--reference", "0.5mm"}, 2, "go together"},
 		{[]string{"decay", "none.csv", "--volume", "42"}, 1, "cannot be opened"},
 		{[]string{"decay", bare, "--volume", "42"}, 1, "--pressure-unit"},
+		{[]string{"decay", two, "--volume", "42"}, 1, "needs at least 6"},
 		{[]string{"decay", drift, "--volume", "42"}, 1, "no leg holds a pressure"},
 		{[]string{"decay", bare, "--volume", "42", "--pressure-unit", "inH2O"}, 0, ""},
 		{[]string{"plan-hold"}, 2, "--volume"},
