@@ -74,12 +74,6 @@ type Series struct {
 	X, Y  []float64
 }
 
-// Mark is a vertical line with a word.
-type Mark struct {
-	X     float64
-	Label string
-}
-
 // Frame maps data to the drawing: plot area in drawing units, data range.
 type Frame struct {
 	X, Y, W, H         float64
@@ -180,22 +174,6 @@ func (f Frame) Draw(c Canvas, s Series) {
 		}
 	}
 	c.Poly(s.Style, xs, ys)
-}
-
-// Marks draws vertical lines with their words on top.
-func (f Frame) Marks(c Canvas, marks ...Mark) {
-	for _, m := range marks {
-		if m.X < f.MinX || m.X > f.MaxX {
-			continue
-		}
-		x := f.px(m.X)
-		c.Line("mark", x, f.Y-12, x, f.Y+f.H)
-		anchor, dx := "start", 5.0
-		if x > f.X+f.W-90 {
-			anchor, dx = "end", -5
-		}
-		c.Text("label", anchor, x+dx, f.Y-4, m.Label)
-	}
 }
 
 // Label writes a word beside a curve at the share u of its length.

@@ -1,11 +1,15 @@
 package web
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"math"
 	"mime/multipart"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -119,12 +123,30 @@ func (f *form) version() int {
 	return v
 }
 
+// key makes a second sending of the same form harmless. All forms of a page share
+// the page's key, and a page may be gone back to, so what is sent counts too: the
+// same words to the same place are one sending, other words are another.
 func (f *form) key() string {
 	k := f.text("key")
-	if len(k) > 64 {
-		f.wrong("form", "its key is damaged; load the page again")
+	if k == "" {
+		return ""
 	}
-	return k
+	r := f.c.Request()
+	h := sha256.New()
+	fmt.Fprintf(h, "%q %q", k, r.URL.Path)
+	for _, name := range slices.Sorted(maps.Keys(r.PostForm)) {
+		if name != "csrf" && name != "key" {
+			fmt.Fprintf(h, " %q=%q", name, r.PostForm[name])
+		}
+	}
+	if m := r.MultipartForm; m != nil {
+		for _, name := range slices.Sorted(maps.Keys(m.File)) {
+			for _, file := range m.File[name] {
+				fmt.Fprintf(h, " %q=%q %d", name, file.Filename, file.Size)
+			}
+		}
+	}
+	return hex.EncodeToString(h.Sum(nil))
 }
 
 // file reads an uploaded file whole; nil when none was chosen.

@@ -40,7 +40,6 @@ func (s *server) funcs() template.FuncMap {
 		"pct":    func(x float64) string { return fmt.Sprintf("%.0f", x*100) },
 		"num":    func(n int, x float64) string { return strings.Replace(units.Digits(x, n), "−", "-", 1) },
 		"inH2O":  func(p float64) string { return fmt.Sprintf("%.2f", p/units.InH2O) },
-		"kPa":    func(p float64) string { return fmt.Sprintf("%.3f", p/1e3) },
 		"litres": func(v float64) string { return fmt.Sprintf("%.3g", v*1e3) },
 		"words":  record.OutcomeWords,
 		"class":  verdictClass,
@@ -53,7 +52,6 @@ func (s *server) funcs() template.FuncMap {
 		"day":     func(t time.Time) string { return t.Local().Format("Mon 2 Jan") },
 		"moment":  func(t time.Time) string { return t.Local().Format("Mon 2 Jan 2006, 15:04") },
 		"date":    sayDate,
-		"money":   func(c int64) string { return fmt.Sprintf("%d.%02d €", c/100, c%100) },
 		"explain": s.shop.Book.Explain,
 		"part": func(k string) string {
 			if p, ok := s.shop.Book.Part(k); ok {
@@ -62,7 +60,6 @@ func (s *server) funcs() template.FuncMap {
 			return k
 		},
 		"caution": s.shop.Book.Caution,
-		"stages":  record.Stages,
 		"runword": func(k string) string { return record.RunWords[k] },
 		"deref":   func(p *float64) float64 { return *p },
 		"has": func(list []string, s string) bool {
@@ -74,13 +71,6 @@ func (s *server) funcs() template.FuncMap {
 			return false
 		},
 		"quantity": quantity,
-		"dict": func(kv ...any) map[string]any {
-			m := map[string]any{}
-			for i := 0; i+1 < len(kv); i += 2 {
-				m[kv[i].(string)] = kv[i+1]
-			}
-			return m
-		},
 	}
 }
 

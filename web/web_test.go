@@ -231,6 +231,38 @@ func TestDoubleClickAndBack(t *testing.T) {
 	}
 }
 
+// All forms of a page share its key: gone back to, another form of it, or the same
+// with other words, must still do its work, and the same words again must not.
+func TestAnOldPageLosesNothing(t *testing.T) {
+	b := start(t, false)
+	_, _, at := b.post("/cases", newCar(b))
+	page := b.fill(at)
+	send := func(path string, kv ...string) {
+		t.Helper()
+		v := url.Values{"csrf": page["csrf"], "key": page["key"]}
+		for i := 0; i+1 < len(kv); i += 2 {
+			v.Set(kv[i], kv[i+1])
+		}
+		if code, _, _ := b.post(at+path, v); code != 200 {
+			t.Fatalf("%s: %d", path, code)
+		}
+	}
+	for range 2 {
+		send("/codes", "codes", "P0442", "status", "stored")
+		send("/codes", "codes", "P0442", "status", "pending")
+		send("/monitors", "monitors", "incomplete")
+		send("/trial", "how", "drove", "minutes", "10", "result", "gone")
+		send("/trial", "how", "drove again", "minutes", "10", "result", "gone")
+	}
+	f, err := b.shop.Load(context.Background(), strings.TrimPrefix(at, "/cases/"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(f.Codes) != 3 || f.Case.Monitors != "incomplete" || len(f.Trials) != 2 {
+		t.Errorf("%d codes, monitors %q, %d trials", len(f.Codes), f.Case.Monitors, len(f.Trials))
+	}
+}
+
 func TestTheSecondTabIsShownTheDifference(t *testing.T) {
 	b := start(t, false)
 	_, _, at := b.post("/cases", newCar(b))
