@@ -23,7 +23,7 @@ go-test:
 # The race detector needs a C compiler; without one this step says so and is skipped.
 # The accuracy trials are long and single-minded, so they run in short form here.
 race:
-	@if command -v gcc >/dev/null 2>&1; then CGO_ENABLED=1 go test -race -short ./casework/... ./store/... ./web/... ./ingest/...; \
+	@if command -v gcc >/dev/null 2>&1; then CGO_ENABLED=1 go test -race -short ./casework/... ./store/... ./web/... ./ingest/... ./live/... ./instrument/...; \
 	else echo "no C compiler here: the race detector is left out"; fi
 
 node_modules/.package-lock.json: package.json package-lock.json
@@ -52,4 +52,5 @@ bench:
 fuzz:
 	go test ./core/units -run '^$$' -fuzz FuzzParse -fuzztime 20s
 	go test ./ingest -run '^$$' -fuzz FuzzReadCSV -fuzztime 20s
+	go test ./ingest -run '^11765' -fuzz FuzzReadScan -fuzztime 20s
 	go test ./report -run '^$$' -fuzz FuzzReadBundle -fuzztime 20s

@@ -28,6 +28,15 @@ type Shop struct {
 	Now  func() time.Time
 }
 
+// Upper begins a sentence with a capital.
+func Upper(s string) string {
+	r, n := utf8.DecodeRuneInString(s)
+	if n == 0 {
+		return ""
+	}
+	return string(unicode.ToUpper(r)) + s[n:]
+}
+
 // Problem is a refusal in one sentence that says what is wrong and what to do.
 type Problem struct {
 	Field, Sentence string
@@ -322,8 +331,27 @@ func (s *Shop) AddCodes(ctx context.Context, key, id, typed, status string) erro
 
 // Strike takes an entry out of the reckoning, or puts it back; nothing is deleted.
 func (s *Shop) Strike(ctx context.Context, key, caseID, kind, id string, back bool) error {
-	tables := map[string]string{"code": "codes", "finding": "findings", "repair": "repairs", "trial": "trials", "test": "tests"}
-	table, ok := tables[kind]
+	return s.stamp(ctx, key, caseID, kind, id, "struck_at", back)
+}
+
+// evidence names the tables of what a strip holds.
+var evidence = map[string]string{"code": "codes", "finding": "findings", "repair": "repairs", "trial": "trials", "test": "tests", "scan": "scans", "note": "notes"}
+
+func (s *Shop) stamp(ctx context.Context, key, caseID, kind, id, column string, back bool) error {
+	if kind == "run" {
+		f, err := s.Load(ctx, caseID)
+		if err != nil {
+			return err
+		}
+		if !f.hasRun(id) {
+			return ErrNotFound
+		}
+		if column == "doubted_at" {
+			return s.DoubtRun(ctx, key, id, back)
+		}
+		return s.StrikeRun(ctx, key, id, back)
+	}
+	table, ok := evidence[kind]
 	if !ok {
 		return ErrNotFound
 	}
@@ -336,7 +364,7 @@ func (s *Shop) Strike(ctx context.Context, key, caseID, kind, id string, back bo
 		if back {
 			at = nil
 		}
-		r := tx.Table(table).Where("id = ? AND case_id = ?", id, caseID).Update("struck_at", at)
+		r := tx.Table(table).Where("id = ? AND case_id = ?", id, caseID).Update(column, at)
 		if r.Error != nil {
 			return "", r.Error
 		}
@@ -377,8 +405,7 @@ func (s *Shop) AddFinding(ctx context.Context, key, id string, n NewFinding) err
 		f := record.Finding{ID: newID(), CaseID: id, Part: n.Part, Place: n.Place, How: n.How, At: s.now()}
 		if n.Photo != nil {
 			f.Photo = n.Photo.Hash
-			if err := tx.Exec("INSERT INTO photos(hash, mime, width, height, data) VALUES(?,?,?,?,?) ON CONFLICT(hash) DO NOTHING",
-				n.Photo.Hash, n.Photo.Mime, n.Photo.Width, n.Photo.Height, n.Photo.Data).Error; err != nil {
+			if err := keepPhoto(tx, *n.Photo); err != nil {
 				return "", err
 			}
 		}
@@ -567,6 +594,13 @@ func (s *Shop) Close(ctx context.Context, key, id, reason string) error {
 		f, err := load(tx, id)
 		if err != nil {
 			return "", err
+		}
+		for _, t := range f.Tests {
+			for _, r := range t.Runs {
+				if r.EndedAt == nil && r.StruckAt == nil {
+					return "", problem("", "A leg of this case is being read; stop it first.")
+				}
+			}
 		}
 		c.Outcome = record.Proven
 		if p := f.Proof(); !p.Whole() {

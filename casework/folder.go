@@ -8,6 +8,7 @@ import (
 	"gorm.io/gorm"
 
 	"wexter/core/record"
+	"wexter/ingest"
 )
 
 // Folder is everything on a case.
@@ -19,6 +20,8 @@ type Folder struct {
 	Findings []record.Finding
 	Repairs  []record.RepairDone
 	Trials   []record.Trial
+	Scans    []ScanFolder
+	Notes    []record.Note
 }
 
 // TestFolder is a test with its runs.
@@ -38,10 +41,18 @@ func load(tx *gorm.DB, id string) (f Folder, err error) {
 		return f, err
 	}
 	var tests []record.Test
-	for _, list := range []any{&f.Codes, &f.Findings, &f.Repairs, &f.Trials, &tests} {
+	var scans []record.ScanDone
+	for _, list := range []any{&f.Codes, &f.Findings, &f.Repairs, &f.Trials, &f.Notes, &scans, &tests} {
 		if err = tx.Where("case_id = ?", id).Order("at, rowid").Find(list).Error; err != nil {
 			return f, err
 		}
+	}
+	for _, x := range scans {
+		sf := ScanFolder{ScanDone: x}
+		if sf.Read, err = ingest.ReadScan([]byte(x.Raw)); err != nil {
+			sf.Bad = err.Error()
+		}
+		f.Scans = append(f.Scans, sf)
 	}
 	for _, t := range tests {
 		tf := TestFolder{Test: t}
@@ -61,6 +72,17 @@ func (f Folder) Test(id string) (TestFolder, bool) {
 		}
 	}
 	return TestFolder{}, false
+}
+
+func (f Folder) hasRun(id string) bool {
+	for _, t := range f.Tests {
+		for _, r := range t.Runs {
+			if r.ID == id {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // Proof is what stands for a repair.
@@ -84,12 +106,16 @@ func (p Proof) Missing() string {
 	switch {
 	case p.After == nil:
 		m = append(m, "The test has not been repeated.")
+	case p.After.Doubted():
+		m = append(m, "The repeat is doubted; make it again, or take the doubt back.")
 	case !p.Repeat:
 		m = append(m, "The repeat does not pass: "+record.OutcomeWords(p.After.Outcome)+".")
 	}
 	switch {
 	case p.Trial == nil:
 		m = append(m, "The complaint has not been tried again.")
+	case p.Trial.Doubted():
+		m = append(m, "The trial of the complaint is doubted.")
 	case !p.Complaint:
 		m = append(m, "The complaint came back when it was tried.")
 	}
@@ -116,7 +142,7 @@ func (f Folder) Proof() (p Proof) {
 		if t.RepeatOf != "" {
 			if p.Repaired && !t.At.Before(repaired) {
 				p.After = t
-				p.Repeat = t.Outcome == "within_limit"
+				p.Repeat = t.Outcome == "within_limit" && !t.Doubted()
 			}
 		} else if t.Outcome != "" {
 			p.Before = t
@@ -130,7 +156,7 @@ func (f Folder) Proof() (p Proof) {
 	for i := range f.Trials {
 		t := &f.Trials[i]
 		if t.StruckAt == nil && p.Repaired && !t.At.Before(repaired) {
-			p.Trial, p.Complaint = t, t.Gone
+			p.Trial, p.Complaint = t, t.Gone && !t.Doubted()
 		}
 	}
 	return p

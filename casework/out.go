@@ -50,11 +50,16 @@ func (s *Shop) Paper(f Folder) report.Paper {
 	row(&complaint, "Worked on lately", f.Case.RecentWork)
 	add("Why the car came", complaint)
 	var codes []report.Row
-	for _, c := range f.Codes {
-		if c.StruckAt == nil {
-			e := s.Book.Explain(c.Code)
-			row(&codes, c.Code+", "+c.Status, strings.Trim(e.Says+", "+e.Size, ", "))
+	for _, c := range f.History() {
+		e := s.Book.Explain(c.Code)
+		now := strings.Join(c.Now, " and ")
+		switch {
+		case c.Made:
+			now = "made by the hunt itself"
+		case now == "":
+			now = "gone"
 		}
+		row(&codes, c.Code+", "+now, strings.Trim(e.Says+", "+e.Size, ", "))
 	}
 	add("Codes", codes)
 	var found []report.Row
@@ -164,10 +169,16 @@ func (s *Shop) Export(ctx context.Context, id string) (data []byte, number strin
 	if err != nil {
 		return nil, "", err
 	}
-	b := report.Bundle{Vehicle: f.Vehicle, Case: f.Case, Codes: f.Codes, Findings: f.Findings, Repairs: f.Repairs, Trials: f.Trials}
+	b := report.Bundle{Vehicle: f.Vehicle, Case: f.Case, Codes: f.Codes, Findings: f.Findings, Repairs: f.Repairs, Trials: f.Trials, Notes: f.Notes}
+	for _, x := range f.Scans {
+		b.Scans = append(b.Scans, x.ScanDone)
+	}
 	for _, t := range f.Tests {
 		bt := report.BundleTest{Test: t.Test}
 		for _, r := range t.Runs {
+			if r.EndedAt == nil {
+				return nil, "", problem("bundle", "A leg of this case is being read; stop it before the case is exported.")
+			}
 			l, err := store.Readings(tx, r.ID)
 			if err != nil {
 				return nil, "", err
@@ -177,12 +188,19 @@ func (s *Shop) Export(ctx context.Context, id string) (data []byte, number strin
 		b.Tests = append(b.Tests, bt)
 	}
 	seen := map[string]bool{}
+	var hashes []string
 	for _, x := range f.Findings {
-		if x.Photo == "" || seen[x.Photo] {
+		hashes = append(hashes, x.Photo)
+	}
+	for _, x := range f.Notes {
+		hashes = append(hashes, x.Photo)
+	}
+	for _, h := range hashes {
+		if h == "" || seen[h] {
 			continue
 		}
-		seen[x.Photo] = true
-		p, err := s.Photo(ctx, x.Photo)
+		seen[h] = true
+		p, err := s.Photo(ctx, h)
 		if err != nil {
 			return nil, "", err
 		}
@@ -208,7 +226,7 @@ func (s *Shop) CaseID(ctx context.Context, name string) (string, error) {
 func (s *Shop) Import(ctx context.Context, data []byte) (string, error) {
 	b, err := report.ReadBundle(data)
 	if err != nil {
-		return "", problem("bundle", "%s.", strings.TrimSuffix(upperFirst(err.Error()), "."))
+		return "", problem("bundle", "%s.", strings.TrimSuffix(Upper(err.Error()), "."))
 	}
 	for _, x := range b.Codes {
 		if c, err := knowledge.FoldCode(x.Code); err != nil || c != x.Code {
@@ -252,12 +270,11 @@ func (s *Shop) Import(ctx context.Context, data []byte) (string, error) {
 			return "", err
 		}
 		for _, p := range b.Photos {
-			if err := tx.Exec("INSERT INTO photos(hash, mime, width, height, data) VALUES(?,?,?,?,?) ON CONFLICT(hash) DO NOTHING",
-				p.Hash, p.Mime, p.Width, p.Height, p.Data).Error; err != nil {
+			if err := keepPhoto(tx, p); err != nil {
 				return "", err
 			}
 		}
-		if err := errors.Join(create(tx, b.Codes), create(tx, b.Findings), create(tx, b.Repairs), create(tx, b.Trials)); err != nil {
+		if err := errors.Join(create(tx, b.Codes), create(tx, b.Findings), create(tx, b.Repairs), create(tx, b.Trials), create(tx, b.Scans), create(tx, b.Notes)); err != nil {
 			return "", err
 		}
 		for _, t := range b.Tests {
@@ -282,11 +299,4 @@ func create[T any](tx *gorm.DB, l []T) error {
 		return nil
 	}
 	return tx.Create(&l).Error
-}
-
-func upperFirst(s string) string {
-	if s == "" {
-		return s
-	}
-	return strings.ToUpper(s[:1]) + s[1:]
 }

@@ -14,6 +14,7 @@ import (
 
 	"wexter/core/decay"
 	"wexter/core/gas"
+	"wexter/core/knowledge"
 	"wexter/core/record"
 	"wexter/core/units"
 	"wexter/ingest"
@@ -146,7 +147,7 @@ func (s *Shop) openTest(tx *gorm.DB, id string) (record.Test, error) {
 // AddRun keeps a leg that was read and judges the test anew. A start pressure over
 // what the system is permitted is asked about once.
 func (s *Shop) AddRun(ctx context.Context, key, testID, kind, name string, l ingest.Log, sure bool) (string, error) {
-	if record.RunWords[kind] == "" {
+	if record.RunWords[kind] == "" || kind == "rig" || kind == "zero" {
 		return "", problem("leg", "a leg is a drift leg, a hold, or a hold with the known orifice")
 	}
 	name, err := text("name", name, 120)
@@ -171,7 +172,9 @@ func (s *Shop) AddRun(ctx context.Context, key, testID, kind, name string, l ing
 		if err := s.permitted(tx, t, l, sure); err != nil {
 			return "", err
 		}
-		r := record.Run{ID: newID(), TestID: testID, Kind: kind, Name: name, Unit: l.Unit, Notes: append(record.Strings{}, l.Notes...), Readings: len(l.Time), At: s.now()}
+		at := s.now()
+		r := record.Run{ID: newID(), TestID: testID, Kind: kind, Name: name, Unit: l.Unit, Notes: append(record.Strings{}, l.Notes...), Readings: len(l.Time), At: at,
+			Marks: record.Marks{}, Gaps: record.Gaps{}, EndedAt: &at}
 		if err := tx.Create(&r).Error; err != nil {
 			return "", err
 		}
@@ -231,6 +234,18 @@ func (s *Shop) StrikeRun(ctx context.Context, key, runID string, back bool) erro
 	})
 }
 
+// DoubtRun marks a leg as not trusted, or takes the doubt back: while it is doubted
+// the test has no verdict.
+func (s *Shop) DoubtRun(ctx context.Context, key, runID string, back bool) error {
+	at := s.now()
+	return s.changeRun(ctx, key, runID, func(r *record.Run) {
+		r.DoubtedAt = &at
+		if back {
+			r.DoubtedAt = nil
+		}
+	})
+}
+
 func (s *Shop) changeRun(ctx context.Context, key, runID string, change func(*record.Run)) error {
 	_, err := s.do(ctx, key, func(tx *gorm.DB) (string, error) {
 		r, err := find[record.Run](tx, runID)
@@ -269,49 +284,21 @@ func (s *Shop) CannotPressurise(ctx context.Context, key, testID string, undo bo
 
 // judge works a test's result out from its legs and saves it.
 func (s *Shop) judge(tx *gorm.DB, t record.Test) error {
-	var runs []record.Run
-	if err := tx.Where("test_id = ? AND struck_at IS NULL", t.ID).Order("at, rowid").Find(&runs).Error; err != nil {
+	b, err := s.bench(tx, t)
+	if err != nil {
 		return err
 	}
 	cannot := t.Outcome == record.CannotPressurise
 	t.Problem, t.Result, t.Outcome, t.Rules = "", "", "", decay.Version
-	var legs []decay.Leg
-	var over []string
-	for _, r := range runs {
-		l, err := store.Readings(tx, r.ID)
-		if err != nil {
-			return err
-		}
-		leg := decay.Leg{Time: l.Time, Gauge: l.Gauge, Wall: l.Wall, Start: r.Start, End: r.End}
-		in := t.Setup.Instrument
-		top := 0.0
-		for i := range leg.Gauge {
-			top = math.Max(top, math.Abs(leg.Gauge[i]))
-			leg.Gauge[i] -= in.Zero
-		}
-		if in.Range > 0 && top >= 0.995*in.Range {
-			over = append(over, fmt.Sprintf("%s reaches the end of the gauge's range: what lies beyond was not read.", r.Name))
-		}
-		switch r.Kind {
-		case "drift":
-			leg.Kind = decay.Drift
-		case "reference":
-			leg.Reference = t.Setup.Reference
-		}
-		legs = append(legs, leg)
-	}
-	res, err := decay.Judge(legs, t.Setup.Decay())
+	sum, err := b.judge()
 	switch {
-	case len(legs) == 0:
+	case len(b.legs) == 0:
 	case err != nil:
 		t.Problem = err.Error()
-		if errors.Is(err, decay.ErrNoHold) && len(legs) == 1 && legs[0].Kind == decay.Drift {
+		if errors.Is(err, decay.ErrNoHold) && len(b.legs) == 1 && b.legs[0].leg.Kind == decay.Drift {
 			t.Problem = "The drift leg is in; now the hold."
 		}
 	default:
-		sum := summarise(res, runs)
-		sum.Warnings = append(sum.Warnings, over...)
-		s.doubts(tx, t, &sum)
 		data, err := json.Marshal(sum)
 		if err != nil {
 			return err
@@ -325,7 +312,149 @@ func (s *Shop) judge(tx *gorm.DB, t record.Test) error {
 	return tx.Save(&t).Error
 }
 
-func summarise(r decay.Result, runs []record.Run) record.Summary {
+// bench is a test with what its legs hold, ready to be judged.
+type bench struct {
+	setup record.Setup
+	arch  knowledge.Archetype
+	now   time.Time
+	legs  []leg
+}
+
+// leg is a stretch of readings of a run; a run with gaps gives several.
+type leg struct {
+	run  record.Run
+	leg  decay.Leg
+	over bool // reaches the end of the gauge's range
+}
+
+func (s *Shop) bench(tx *gorm.DB, t record.Test) (bench, error) {
+	b := bench{setup: t.Setup, now: s.now()}
+	c, err := find[record.Case](tx, t.CaseID)
+	if err != nil {
+		return b, err
+	}
+	v, err := find[record.Vehicle](tx, c.VehicleID)
+	if err != nil {
+		return b, err
+	}
+	b.arch, _ = s.Book.Archetype(v.Archetype)
+	var runs []record.Run
+	if err := tx.Where("test_id = ? AND struck_at IS NULL", t.ID).Order("at, rowid").Find(&runs).Error; err != nil {
+		return b, err
+	}
+	for _, r := range runs {
+		if !r.Counts() {
+			continue
+		}
+		l, err := store.Readings(tx, r.ID)
+		if err != nil {
+			return b, err
+		}
+		b.legs = append(b.legs, legsOf(t.Setup, r, l)...)
+	}
+	return b, nil
+}
+
+// legsOf cuts a run at its gaps, since nobody knows what happened in them: each
+// stretch starts from its own pressure. Stretches that only rise to a gap, or stand
+// open after one, are no holds and are left out.
+func legsOf(su record.Setup, r record.Run, l ingest.Log) []leg {
+	whole := leg{run: r, leg: decay.Leg{Start: r.Start, End: r.End}}
+	switch r.Kind {
+	case "drift":
+		whole.leg.Kind = decay.Drift
+	case "reference":
+		whole.leg.Reference = su.Reference
+	}
+	top := 0.0
+	for _, p := range l.Gauge {
+		top = max(top, math.Abs(p))
+	}
+	whole.over = su.Instrument.Range > 0 && top >= 0.995*su.Instrument.Range
+	from := 0
+	var out []leg
+	stretch := func(to int) {
+		x := whole
+		cut := func(c []float64) []float64 {
+			if c == nil {
+				return nil
+			}
+			return slices.Clone(c[from:to])
+		}
+		x.leg.Time, x.leg.Gauge, x.leg.Wall = cut(l.Time), cut(l.Gauge), cut(l.Wall)
+		for i := range x.leg.Gauge {
+			x.leg.Gauge[i] -= su.Instrument.Zero
+		}
+		if len(r.Gaps) == 0 || isHold(x.leg, top, from) {
+			out = append(out, x)
+		}
+		from = to
+	}
+	for _, g := range r.Gaps {
+		if i, _ := slices.BinarySearch(l.Time, g.From+1e-9); i > from && i < len(l.Time) {
+			stretch(i)
+		}
+	}
+	if from < len(l.Time) {
+		stretch(len(l.Time))
+	}
+	return out
+}
+
+// isHold reports whether a stretch between gaps may be judged: from is its place in
+// the run, top the largest pressure of the whole run.
+func isHold(l decay.Leg, top float64, from int) bool {
+	n := len(l.Time)
+	if n < 10 || l.Time[n-1]-l.Time[0] < 5 || l.Start != 0 && l.Time[n-1] <= l.Start || l.End != 0 && l.Time[0] >= l.End {
+		return false
+	}
+	if l.Kind == decay.Drift {
+		return true
+	}
+	high, peak := 0.0, 0
+	for i, p := range l.Gauge {
+		if math.Abs(p) > high {
+			high, peak = math.Abs(p), i
+		}
+	}
+	// Open after a gap, or only pumped up before one.
+	return (from == 0 || high > 0.1*top) && n-peak >= 10 && l.Time[n-1]-l.Time[peak] >= 5
+}
+
+// judge fits the legs and says what speaks against the result.
+func (b bench) judge() (record.Summary, error) {
+	su := b.setup.Decay()
+	var legs []decay.Leg
+	for _, l := range b.legs {
+		legs = append(legs, l.leg)
+		su.Watching = su.Watching || l.run.Watched
+	}
+	res, err := decay.Judge(legs, su)
+	if err != nil {
+		return record.Summary{}, err
+	}
+	sum := summarise(res, b.legs)
+	var said string
+	for _, l := range b.legs {
+		if l.over && said != l.run.ID {
+			sum.Warnings = append(sum.Warnings, l.run.Name+" reaches the end of the gauge's range: what lies beyond was not read.")
+			said = l.run.ID
+		}
+	}
+	said = ""
+	for _, l := range b.legs {
+		for _, g := range l.run.Gaps {
+			if said != l.run.ID {
+				sum.Warnings = append(sum.Warnings, fmt.Sprintf("Nothing was read from %.0f to %.0f s (%s): that stretch is not judged, what stands before and after it is.", g.From, g.To, g.Why))
+			}
+		}
+		said = l.run.ID
+	}
+	b.doubts(&sum)
+	return sum, nil
+}
+
+func summarise(r decay.Result, legs []leg) record.Summary {
 	s := record.Summary{Rules: decay.Version, D: r.D, Low: r.Low, High: r.High, Limit: r.Limit, Nominal: r.Nominal, Verdict: r.Verdict,
 		Drift: r.DriftRate, Settle: r.Settle, Tau: r.SettleTau, Volume: r.Volume, Residual: r.Residual, Tight: r.Tight(0),
 		Pressure: r.Pressure, Vacuum: r.Vacuum, Differ: r.Differ, Budget: r.Budget, Warnings: r.Warnings, Sharper: r.Sharper}
@@ -333,7 +462,7 @@ func summarise(r decay.Result, runs []record.Run) record.Summary {
 		s.HoldMore = &r.HoldMore
 	}
 	for i, l := range r.Legs {
-		s.Legs = append(s.Legs, record.SummaryLeg{Run: runs[i].ID, Start: l.Start, End: l.End, CutStart: l.CutStart, CutEnd: l.CutEnd,
+		s.Legs = append(s.Legs, record.SummaryLeg{Run: legs[i].run.ID, Start: l.Start, End: l.End, CutStart: l.CutStart, CutEnd: l.CutEnd,
 			Spikes: l.Spikes, Time: l.Time, Measured: l.Measured, Fitted: l.Fitted, AtLimit: l.AtLimit})
 	}
 	return s
@@ -341,9 +470,15 @@ func summarise(r decay.Result, runs []record.Run) record.Summary {
 
 // doubts adds what speaks against the result though the fit is good: a rig that
 // leaks, a calibration long past, a step of the sealing not ticked.
-func (s *Shop) doubts(tx *gorm.DB, t record.Test, sum *record.Summary) {
-	in := t.Setup.Instrument
+func (b bench) doubts(sum *record.Summary) {
+	in := b.setup.Instrument
 	say := func(f string, a ...any) { sum.Warnings = append(sum.Warnings, fmt.Sprintf(f, a...)) }
+	for i, l := range b.legs {
+		if l.run.Doubted() && (i == 0 || b.legs[i-1].run.ID != l.run.ID) {
+			say("The %s is doubted: make it again, or take the doubt back. Until then there is no verdict.", record.RunWords[l.run.Kind])
+			sum.Verdict, sum.HoldMore, sum.Tight = decay.Undecided, nil, false
+		}
+	}
 	switch in.RigHeld {
 	case "":
 		say("The rig was not checked by itself: plug it and see that it holds before the car is judged.")
@@ -351,23 +486,15 @@ func (s *Shop) doubts(tx *gorm.DB, t record.Test, sum *record.Summary) {
 		say("The rig loses %.0f Pa a minute by itself: mend it and hold again. Until then there is no verdict.", in.RigLoss)
 		sum.Verdict, sum.HoldMore, sum.Tight = decay.Undecided, nil, false
 	}
-	if d, err := time.Parse(time.DateOnly, in.CalibratedOn); err == nil && s.Now().Sub(d) > 366*24*time.Hour {
+	if d, err := time.Parse(time.DateOnly, in.CalibratedOn); err == nil && b.now.Sub(d) > 366*24*time.Hour {
 		say("The gauge was calibrated on %s, more than a year ago.", in.CalibratedOn)
 	}
-	c, err := find[record.Case](tx, t.CaseID)
-	if err != nil {
-		return
-	}
-	v, err := find[record.Vehicle](tx, c.VehicleID)
-	if err != nil {
-		return
-	}
-	a, _ := s.Book.Archetype(v.Archetype)
-	if slices.Contains(a.Cautions, "eonv-pressure") && !slices.Contains(t.Setup.Sealed, a.Seal[0].Do) && sum.Verdict == decay.Over {
+	a := b.arch
+	if slices.Contains(a.Cautions, "eonv-pressure") && !slices.Contains(b.setup.Sealed, a.Seal[0].Do) && sum.Verdict == decay.Over {
 		say("%s is not ticked: the unit's relief opens near 0.5 inH2O, and the hold may have blown through a healthy valve. Until then there is no verdict.", strings.TrimSuffix(a.Seal[0].Do, "."))
 		sum.Verdict, sum.HoldMore = decay.Undecided, nil
 	}
-	if n := len(a.Seal) - len(t.Setup.Sealed); n > 0 {
+	if n := len(a.Seal) - len(b.setup.Sealed); n > 0 {
 		say("%d of %d sealing steps are not ticked: what is not sealed counts as leak.", n, len(a.Seal))
 	}
 }

@@ -5,18 +5,24 @@ package demo
 
 import (
 	"context"
+	"embed"
+	"fmt"
+	"maps"
 	"math"
 	"math/rand/v2"
+	"slices"
+	"strings"
 	"time"
 
 	"wexter/casework"
-	"wexter/core/gas"
+	"wexter/core/obd"
 	"wexter/core/record"
+	"wexter/core/sim"
 	"wexter/core/units"
 	"wexter/ingest"
 )
 
-// Tank is a sealed vapour space with one hole.
+// Tank is a sealed vapour space with one hole, read by a small gauge.
 type Tank struct {
 	Volume float64 // m³
 	Hole   float64 // m
@@ -31,35 +37,30 @@ func (k Tank) Drifting(seconds float64) ingest.Log { return k.record(0, 0, secon
 // Hold records pumping to start (Pa gauge) and then holding for seconds.
 func (k Tank) Hold(start, seconds float64) ingest.Log { return k.record(start, 8, seconds, 5) }
 
-// record integrates mass and heat in small steps: the gas takes the wall's
-// temperature in twelve seconds.
+// record works a plant: pumped to start in eight seconds, shut off, and read with a
+// gauge of 0.01 inH2O.
 func (k Tank) record(start, pump, seconds, rate float64) ingest.Log {
 	rng := rand.New(rand.NewPCG(k.Seed, 1))
-	const t0, b, tau, dt = 293.15, gas.StandardPressure, 12.0, 0.02
+	p, err := sim.New(sim.Vessel{Volume: k.Volume, Leak: k.Hole, Drift: k.Drift})
+	port := sim.Seal
+	if start > 0 {
+		port = sim.Charge
+	}
+	if err == nil {
+		err = p.Set(port, start)
+	}
+	if err != nil {
+		panic(err) // the demo's own numbers
+	}
 	l := ingest.Log{Unit: "inH2O"}
-	fill, heat := 0.0, 0.0 // pressure by gas put in, and by its heat
-	next := 0.0
-	pumping := pump > 0
-	charged := pump
-	for t := 0.0; t < charged+seconds; t += dt {
-		if t >= next-1e-9 {
-			p := math.Round((fill+heat+k.Noise*rng.NormFloat64())/2.5) * 2.5 // a gauge of 0.01 inH2O
-			l.Time, l.Gauge = append(l.Time, math.Round(t*1e3)/1e3), append(l.Gauge, p)
-			next += 1 / rate
+	end, held := 4*pump+seconds, start == 0
+	for i := 0; float64(i)/rate < end; i++ {
+		l.Time = append(l.Time, float64(i)/rate)
+		l.Gauge = append(l.Gauge, math.Round((p.Gauge()+k.Noise*rng.NormFloat64())/2.5)*2.5)
+		p.Run(1 / rate)
+		if !held && p.Port() == sim.Seal {
+			held, end = true, p.Time()+seconds
 		}
-		p := fill + heat
-		in := k.Drift - gas.RAir*t0/k.Volume*gas.Orifice(gas.Area(k.Hole), gas.NominalCd, b+p, t0, b)
-		if pumping {
-			in += start/pump - in
-			if math.Abs(p) >= math.Abs(start) || t > 4*pump {
-				pumping, charged = false, t
-				in = 0
-			} else {
-				charged = t + 1
-			}
-		}
-		fill += in * dt
-		heat += (0.4*in - heat/tau) * dt
 	}
 	return l
 }
@@ -107,6 +108,40 @@ func (f *filler) day(ahead int) string { return f.now.AddDate(0, 0, ahead).Forma
 func (f *filler) later(hours float64) *time.Time {
 	t := f.now.Add(time.Duration(hours * float64(time.Hour)))
 	return &t
+}
+
+// scan keeps what a made-up control unit on CAN would have answered.
+func (f *filler) scan(caseID string, lamp bool, stored, pending, permanent []string, evap string, live map[byte]float64) {
+	var b strings.Builder
+	say := func(request string, answer ...byte) {
+		fmt.Fprintf(&b, "> %s\n", request)
+		for _, frame := range obd.Frames(answer) {
+			fmt.Fprintf(&b, "7E8 % X\n", frame)
+		}
+	}
+	ready := map[string]string{"evap": evap}
+	for _, k := range []string{"misfire", "fuel", "components", "catalyst", "oxygen_sensor", "oxygen_heater"} {
+		ready[k] = obd.Complete
+	}
+	say("01 01", append([]byte{0x41, 1}, obd.EncodeStatus(obd.Status{Lamp: lamp, Codes: len(stored), Readiness: ready})...)...)
+	for _, x := range []struct {
+		request string
+		service byte
+		codes   []string
+	}{{"03", 0x43, stored}, {"07", 0x47, pending}, {"0A", 0x4A, permanent}} {
+		m := []byte{x.service, byte(len(x.codes))}
+		for _, c := range x.codes {
+			hi, lo, _ := obd.EncodeDTC(c)
+			m = append(m, hi, lo)
+		}
+		say(x.request, m...)
+	}
+	for _, p := range slices.Sorted(maps.Keys(live)) {
+		data, _ := obd.Encode(p, live[p])
+		say(fmt.Sprintf("01 %02X", p), append([]byte{0x41, p}, data...)...)
+	}
+	_, err := f.s.AddScan(f.ctx, "", caseID, "scan adapter, bay 1", b.String())
+	f.try(err)
 }
 
 // hold makes a test with a drift leg and a hold, in a space known to tolerance.
@@ -164,6 +199,8 @@ func (f *filler) axle() {
 	f.at(3, 20)
 	id := f.open(casework.NewCase{Plate: "SQ 114 K", Make: "Hathmere", Model: "Tern", Year: 2019, OdometerKM: 61340, TankL: 62, Metering: "maf", Archetype: "engine-vacuum",
 		Complaint: "Lamp came on after the rear axle was out.", Circumstances: "No smell noticed, runs well.", RecentWork: "Rear axle out and in, 14 days ago.", Deadline: f.day(11), Codes: "P0456"})
+	f.at(3, 5)
+	f.scan(id, true, []string{"P0456"}, nil, []string{"P0456"}, obd.Incomplete, map[byte]float64{0x06: 1.6, 0x07: 0.8, 0x0C: 731, 0x2F: 34, 0x30: 31, 0x31: 820, 0x32: -12})
 	f.at(2, 30)
 	f.hold(id, "", Tank{Volume: 0.041, Hole: 0.64e-3, Drift: 0.11, Noise: 4, Seed: 31}, 0.08, 180)
 }
@@ -187,6 +224,10 @@ func (f *filler) purge() {
 	f.at(28, 0)
 	id := f.open(casework.NewCase{Plate: "SQ 087 B", Make: "Quillane", Model: "Marl", Year: 2020, OdometerKM: 33005, TankL: 55, Metering: "maf", Archetype: "eonv-switch-remote",
 		Complaint: "Failed its inspection for the lamp.", Circumstances: "Always.", RecentWork: "Starter, spring.", Deadline: f.day(4), Codes: "P0442"})
+	f.at(27, 40)
+	f.scan(id, true, []string{"P0442"}, nil, []string{"P0442"}, obd.Incomplete, map[byte]float64{0x06: 0.8, 0x07: 2.3, 0x2F: 40, 0x30: 18, 0x31: 402})
+	f.at(27, 30)
+	f.try(f.s.AddNote(f.ctx, "", id, record.Unplugged, "", "purge valve, key on", nil))
 	f.at(27, 20)
 	before := f.hold(id, "", Tank{Volume: 0.035, Hole: 0.82e-3, Drift: -0.2, Noise: 3, Seed: 51}, 0.07, 120)
 	f.at(26, 40)
@@ -195,7 +236,14 @@ func (f *filler) purge() {
 	f.try(f.s.AddRepair(f.ctx, "", id, casework.NewRepair{Action: "new purge line, bracket wrapped", Parts: "purge line", Seals: "O-rings both ends", CostCents: 4120, Minutes: 55, Lasting: true}))
 	f.at(24, 50)
 	f.hold(id, before, Tank{Volume: 0.035, Hole: 0.11e-3, Drift: -0.1, Noise: 3, Seed: 61}, 0.07, 150)
-	f.try(f.s.Monitors(f.ctx, "", id, "incomplete"))
+	f.at(24, 30)
+	f.scan(id, true, []string{"P0442", "P0443"}, nil, []string{"P0442"}, obd.Incomplete, map[byte]float64{0x06: -0.8, 0x07: 2.3, 0x2F: 40, 0x30: 18, 0x31: 404})
+	f.at(24, 25)
+	f.try(f.s.AddNote(f.ctx, "", id, record.SelfMade, "P0443", "came after: purge valve, key on", nil))
+	f.at(24, 20)
+	f.try(f.s.AddNote(f.ctx, "", id, record.Cleared, "", "through scan adapter, bay 1", nil))
+	f.at(24, 10)
+	f.scan(id, false, nil, nil, []string{"P0442"}, obd.Incomplete, map[byte]float64{0x06: 0.8, 0x07: 0, 0x2F: 40, 0x30: 0, 0x31: 0})
 	f.try(f.s.Wait(f.ctx, "", id, "soak", "cold soak, then drive and try the complaint", f.later(19)))
 }
 
@@ -235,4 +283,32 @@ func (f *filler) fresh() {
 	f.open(casework.NewCase{Plate: "SQ 131 M", Make: "Hathmere", Model: "Ibis", Year: 2014, OdometerKM: 143900, TankL: 58, Metering: "maf", Archetype: "pump-absolute",
 		Complaint: "Lamp on, a maker's code besides.", Circumstances: "Since the car wash.", Codes: "P0442 P1450"})
 	f.at(0, 0)
+}
+
+// Instrument is a stand-in that the demo runs.
+type Instrument struct {
+	Kind, Name string
+	Args       []string // of the stand-in
+}
+
+// Instruments are the demo's: a module on a car that leaks a little over the limit,
+// and one on a car that is well within it.
+func Instruments() []Instrument {
+	return []Instrument{
+		{"module", "pressure module, bay 1", []string{"--name", "pressure module, bay 1", "--volume", "33L", "--leak", "0.70mm", "--drift", "0.15", "--zero", "4", "--seed", "1201"}},
+		{"adapter", "scan adapter, bay 1", []string{"--car", "demo:ibis"}},
+		{"module", "pressure module, bay 2", []string{"--name", "pressure module, bay 2", "--volume", "28L", "--leak", "0.30mm", "--drift", "0.05", "--zero", "-2", "--seed", "1202"}},
+	}
+}
+
+//go:embed cars/*.yaml
+var cars embed.FS
+
+// Car returns the file of one of the demo's cars, for the scan adapter.
+func Car(name string) ([]byte, error) {
+	data, err := cars.ReadFile("cars/" + name + ".yaml")
+	if err != nil {
+		return nil, fmt.Errorf("the demo has no car %q", name)
+	}
+	return data, nil
 }

@@ -125,6 +125,13 @@ test("a whole case by keyboard alone, from the Slate to the closed case, with a 
   await k.press("Enter");
   await page.waitForURL((u) => /\/cases\/[0-9a-f-]{36}$/.test(u.pathname));
   await page.waitForLoadState("networkidle");
+  // The car is read first, through the demo's adapter.
+  await k.press("g");
+  await page.waitForURL("**/scan");
+  await k.press("g");
+  await page.waitForURL("**/scans/*", { timeout: 30000 });
+  await k.press("g");
+  await page.waitForURL((u) => /\/cases\/[0-9a-f-]{36}$/.test(u.pathname));
   await k.press("g");
   await page.waitForURL("**/tests/*");
   const to = async (selector, most = 80) => {
@@ -213,6 +220,26 @@ test("what a person mistypes gets a sentence and loses nothing", async () => {
   await page.waitForSelector("[role=alert]:has-text('PDF document')");
 });
 
+test("the Book: by another word of the trade, and a figure worked out", async () => {
+  const page = await shop.page();
+  await page.goto(shop.base);
+  await page.keyboard.press("k");
+  await page.waitForURL("**/book");
+  await page.fill("#q", "drain valve");
+  await page.keyboard.press("Enter");
+  await page.click("a:has-text('P0446')");
+  await page.waitForSelector("#code-P0446:has-text('vent valve control')");
+  await page.click("nav a:has-text('How fast a volume loses pressure')");
+  await page.fill("#d", "0,040 in");
+  await page.waitForSelector("#d-b:has-text('1.02 mm')");
+  await page.click("text=Work it out");
+  await page.waitForSelector("dd:has-text('15.5 s')");
+  await page.fill("#v", "a barrel");
+  await page.click("text=Work it out");
+  await page.waitForSelector("[role=alert]:has-text('Volume')");
+  assert.equal(await page.inputValue("#v"), "a barrel");
+});
+
 test("a double click on Open the case opens one", async () => {
   const page = await shop.page();
   await page.goto(shop.base + "/cases/new");
@@ -238,7 +265,7 @@ for (const scheme of ["light", "dark"]) {
     await page.goto(shop.base + tern);
     const bench = await page.locator(".mid a.btn").first().getAttribute("href");
     const found = [];
-    for (const path of ["/", "/cases/new", "/record", tern, bench, tern + "/found", tern + "/repair", tern + "/edit", marl, marl + "/proof", marl + "/report", sprat, "/cases/none"]) {
+    for (const path of ["/", "/cases/new", "/record", "/instruments", "/book", "/book/trim", "/book?q=drain", tern, bench, bench + "/live", tern + "/scan", tern + "/found", tern + "/repair", tern + "/edit", marl, marl + "/proof", marl + "/report", sprat, "/cases/none"]) {
       await page.goto(shop.base + path);
       for (const d of await page.locator("details").all()) await d.evaluate((e) => { e.open = true; });
       for (const v of await axe(page)) found.push(`${path} ${v}`);
@@ -246,7 +273,7 @@ for (const scheme of ["light", "dark"]) {
     assert.deepEqual(found, []);
     for (const width of [820, 1280]) {
       await page.setViewportSize({ width, height: 800 });
-      for (const path of ["/", "/cases/new", tern, bench, marl + "/proof"]) {
+      for (const path of ["/", "/cases/new", "/instruments", "/book", "/book/trim", tern, tern + "/scan", bench, bench + "/live", marl + "/proof"]) {
         await page.goto(shop.base + path);
         const over = await page.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth);
         assert.ok(over <= 0, `${path} is ${over} px too wide at ${width}`);

@@ -5,32 +5,60 @@ import { readFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import { chromium } from "playwright-core";
 
-export async function openShop() {
-  const child = spawn("bin/wexter", ["demo", "--addr", "127.0.0.1:0"], { stdio: ["ignore", "pipe", "inherit"] });
-  const base = await new Promise((ok, no) => {
+// start runs the program and returns its address once it has printed it.
+async function start(args, pattern) {
+  const child = spawn("bin/wexter", args, { stdio: ["pipe", "pipe", "inherit"] });
+  const found = await new Promise((ok, no) => {
     let out = "";
-    child.stdout.on("data", (d) => { out += d; const m = /http:\/\/[\d.:]+/.exec(out); if (m) ok(m[0]); });
-    child.on("exit", (c) => no(new Error(`wexter ended with ${c}: ${out}`)));
+    child.stdout.on("data", (d) => { out += d; const m = pattern.exec(out); if (m) ok(m); });
+    child.on("exit", (c) => no(new Error(`wexter ${args[0]} ended with ${c}: ${out}`)));
   });
+  const close = async (signal = "SIGTERM") => {
+    if (child.exitCode === null && child.signalCode === null) {
+      const gone = new Promise((r) => child.on("exit", r));
+      child.kill(signal);
+      await gone;
+    }
+    return child.exitCode;
+  };
+  return { found, close, pid: child.pid };
+}
+
+// openStandin starts a simulated instrument.
+export async function openStandin(kind, ...args) {
+  const { found, close } = await start(["standin", kind, "--until-eof", ...args], /127\.0\.0\.1:\d+/);
+  return { address: found[0], close };
+}
+
+// serveShop serves a shop's file; kill ends it as a power cut would.
+export async function serveShop(db, port = 0) {
+  const { found, close } = await start(["serve", "--addr", `127.0.0.1:${port}`, "--db", db], /http:\/\/127\.0\.0\.1:(\d+)/);
+  return { base: found[0], port: found[1], kill: () => close("SIGKILL") };
+}
+
+// browserPage is a page whose console may complain: its server is killed on purpose.
+export async function browserPage(shop, options) { return shop.page({ ...options }, []); }
+
+export async function openShop() {
+  const { found, close: end, pid } = await start(["demo", "--addr", "127.0.0.1:0"], /http:\/\/[\d.:]+/);
+  const base = found[0];
   const browser = await chromium.launch({ executablePath: process.env.CHROMIUM || "/usr/bin/chromium",
     args: ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run"] });
   const problems = [];
-  const page = async (options = {}) => {
+  const page = async (options = {}, into = problems) => {
     const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, ...options });
     const p = await context.newPage();
     p.setDefaultTimeout(15000);
     // A refused form answers with its own status: chromium reports that as a failed resource, which it is not.
-    p.on("console", (m) => { if (m.type() === "error" && !/status of 4\d\d/.test(m.text())) problems.push(m.text()); });
-    p.on("pageerror", (e) => problems.push(String(e)));
+    p.on("console", (m) => { if (m.type() === "error" && !/status of 4\d\d/.test(m.text())) into.push(m.text()); });
+    p.on("pageerror", (e) => into.push(String(e)));
     return p;
   };
   const close = async () => {
     await browser.close();
-    child.kill("SIGTERM");
-    await new Promise((r) => (child.exitCode === null ? child.on("exit", r) : r()));
-    return child.exitCode;
+    return end();
   };
-  return { base, page, problems, close };
+  return { base, page, problems, close, pid };
 }
 
 const axeSource = readFileSync(createRequire(import.meta.url).resolve("axe-core/axe.min.js"), "utf8");

@@ -6,4 +6,7 @@
 // semicolons or tabs separate; numbers may use a decimal comma; the file may begin
 // with a byte-order mark; units stand in the header ("pressure_inH2O",
 // "temp (°C)") or are supplied; time is in seconds, minutes or ISO 8601.
+//
+// A scan is hexadecimal text, one answer a line: "41 0C 1A F8", with or without
+// headers, of one or several control units.
 package ingest

@@ -19,8 +19,8 @@ import (
 // Schema names the form of a bundle; a number behind the slash that is higher than
 // this one's comes from a newer Wexter.
 const (
-	Schema  = "wexter-case/1"
-	version = 1
+	Schema  = "wexter-case/2"
+	version = 2
 )
 
 // Bundle is one case with everything on it, readings and photos included.
@@ -33,6 +33,8 @@ type Bundle struct {
 	Findings []record.Finding    `json:"findings"`
 	Repairs  []record.RepairDone `json:"repairs"`
 	Trials   []record.Trial      `json:"trials"`
+	Scans    []record.ScanDone   `json:"scans"`
+	Notes    []record.Note       `json:"notes"`
 	Photos   []record.Photo      `json:"photos"`
 }
 
@@ -88,6 +90,14 @@ func ReadBundle(data []byte) (Bundle, error) {
 	}
 	if _, err := d.Token(); err != io.EOF {
 		return b, errors.New("the bundle goes on after its end; it was joined or cut")
+	}
+	if n < 2 { // the first schema knew no live runs: all had ended when they were kept
+		for i := range b.Tests {
+			for j := range b.Tests[i].Runs {
+				r := &b.Tests[i].Runs[j]
+				r.EndedAt, r.Marks, r.Gaps = &r.At, record.Marks{}, record.Gaps{}
+			}
+		}
 	}
 	return b, b.check()
 }
@@ -175,6 +185,22 @@ func (b Bundle) check() error {
 			return err
 		}
 	}
+	for _, x := range b.Scans {
+		if err := errors.Join(own("scan", x.ID), belongs("scan", x.CaseID)); err != nil {
+			return err
+		}
+		if len(x.Raw) > 1<<20 || len(x.Source) > 400 {
+			return fmt.Errorf("the scan %s in the bundle is too large", x.ID)
+		}
+	}
+	for _, x := range b.Notes {
+		if err := errors.Join(own("note", x.ID), belongs("note", x.CaseID)); err != nil {
+			return err
+		}
+		if record.NoteWords[x.Kind] == "" || utf8.RuneCountInString(x.Text) > 4000 || !photos[x.Photo] {
+			return fmt.Errorf("the note %s in the bundle has kind %q, a text too long, or a photo that is missing", x.ID, clip(x.Kind))
+		}
+	}
 	for _, t := range b.Tests {
 		if err := errors.Join(own("test", t.ID), belongs("test", t.CaseID)); err != nil {
 			return err
@@ -186,7 +212,13 @@ func (b Bundle) check() error {
 			if r.TestID != t.ID || record.RunWords[r.Kind] == "" {
 				return fmt.Errorf("the run %s in the bundle has kind %q or belongs elsewhere", r.ID, clip(r.Kind))
 			}
-			if len(r.Time) != r.Readings || len(r.Gauge) != r.Readings || r.Wall != nil && len(r.Wall) != r.Readings || r.Readings < 2 {
+			if r.EndedAt == nil {
+				return fmt.Errorf("the run %s in the bundle has not ended; stop the leg before the case is exported", r.ID)
+			}
+			if len(r.Marks) > 400 || len(r.Gaps) > 4000 {
+				return fmt.Errorf("the run %s in the bundle has too many marks or gaps", r.ID)
+			}
+			if len(r.Time) != r.Readings || len(r.Gauge) != r.Readings || r.Wall != nil && len(r.Wall) != r.Readings || r.Readings < 2 && r.StruckAt == nil {
 				return fmt.Errorf("the run %s in the bundle says %d readings and holds %d", r.ID, r.Readings, len(r.Time))
 			}
 			for i := range r.Time {

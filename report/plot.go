@@ -215,8 +215,12 @@ func Scale(c Canvas, x, y, w float64, limit float64, sizes ...Size) {
 		}
 		if s.Label != "" {
 			px, anchor := at(s.High)+8, "start"
-			if px > x+w-120 {
+			wide := 8 * float64(len([]rune(s.Label)))
+			across := at(limit) > px-4 && at(limit) < px+wide
+			if room := at(s.Low)-8-wide > x; (px > x+w-120 || across) && room {
 				px, anchor = at(s.Low)-8, "end"
+			} else if across {
+				px = at(limit) + 8
 			}
 			c.Text("label", anchor, px, yy+15, s.Label)
 		}

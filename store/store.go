@@ -146,22 +146,33 @@ type block struct {
 func PutReadings(tx *gorm.DB, run string, l ingest.Log) error {
 	for seq, at := 0, 0; at < len(l.Time); seq++ {
 		n := min(blockReadings, len(l.Time)-at)
-		b := block{RunID: run, Seq: seq, Readings: n, Wall: l.Wall != nil}
-		cols := [][]float64{l.Time, l.Gauge}
-		if b.Wall {
-			cols = append(cols, l.Wall)
-		}
-		for _, c := range cols {
-			for _, x := range c[at : at+n] {
-				b.Data = binary.LittleEndian.AppendUint64(b.Data, math.Float64bits(x))
-			}
-		}
-		if err := tx.Table("blocks").Create(&b).Error; err != nil {
+		if err := AppendReadings(tx, run, seq, l, at, at+n); err != nil {
 			return err
 		}
 		at += n
 	}
 	return nil
+}
+
+// AppendReadings writes readings from up to to of a log as block seq of a run.
+func AppendReadings(tx *gorm.DB, run string, seq int, l ingest.Log, from, to int) error {
+	b := block{RunID: run, Seq: seq, Readings: to - from, Wall: l.Wall != nil}
+	cols := [][]float64{l.Time, l.Gauge}
+	if b.Wall {
+		cols = append(cols, l.Wall)
+	}
+	for _, c := range cols {
+		for _, x := range c[from:to] {
+			b.Data = binary.LittleEndian.AppendUint64(b.Data, math.Float64bits(x))
+		}
+	}
+	return tx.Table("blocks").Create(&b).Error
+}
+
+// Blocks returns how many blocks a run has: the number of the next one.
+func Blocks(tx *gorm.DB, run string) (n int, err error) {
+	err = tx.Table("blocks").Where("run_id = ?", run).Select("COALESCE(MAX(seq) + 1, 0)").Scan(&n).Error
+	return n, err
 }
 
 // Readings returns a run's readings.

@@ -32,8 +32,8 @@ func withRun(tx *gorm.DB) error {
 	for _, sql := range []string{
 		`INSERT INTO vehicles VALUES('v','p','P','m','o',0,0,50,'maf','engine-vacuum','2026-01-01 00:00:00+00:00')`,
 		`INSERT INTO cases VALUES('c','SQ-1','v','hunt','','','','','','',NULL,'','','','2026-01-01 00:00:00+00:00',NULL,1)`,
-		`INSERT INTO tests VALUES('t','c','','{}','','','','','2026-01-01 00:00:00+00:00',NULL,1)`,
-		`INSERT INTO runs VALUES('r','t','hold','x','Pa','[]',0,0,10000,'2026-01-01 00:00:00+00:00',NULL)`,
+		`INSERT INTO tests(id, case_id, repeat_of, setup, rules, outcome, problem, result, at, struck_at, version) VALUES('t','c','','{}','','','','','2026-01-01 00:00:00+00:00',NULL,1)`,
+		`INSERT INTO runs(id, test_id, kind, name, unit, notes, start, "end", readings, at, struck_at) VALUES('r','t','hold','x','Pa','[]',0,0,10000,'2026-01-01 00:00:00+00:00',NULL)`,
 	} {
 		if err := tx.Exec(sql).Error; err != nil {
 			return err
@@ -137,5 +137,42 @@ func TestReadersDoNotWaitForTheWriter(t *testing.T) {
 	wg.Wait()
 	if db.Read(ctx).Table("vehicles").Count(&n); n != 1 {
 		t.Errorf("after it %d", n)
+	}
+}
+
+// A shop of the first schema is brought up: its runs count as ended.
+func TestOlderShopIsBroughtUp(t *testing.T) {
+	db, path := open(t)
+	if err := db.Write(ctx, func(tx *gorm.DB) error {
+		if err := withRun(tx); err != nil {
+			return err
+		}
+		for _, sql := range []string{"DROP INDEX runs_open", "DROP TABLE scans", "DROP TABLE notes", "DROP TABLE devices", "DELETE FROM goose_db_version WHERE version_id > 1"} {
+			if err := tx.Exec(sql).Error; err != nil {
+				return err
+			}
+		}
+		for table, columns := range map[string]string{"runs": "source origin planned watched marks gaps ended_at doubted_at", "codes": "doubted_at", "tests": "doubted_at", "findings": "doubted_at", "repairs": "doubted_at", "trials": "doubted_at"} {
+			for _, c := range strings.Fields(columns) {
+				if err := tx.Exec("ALTER TABLE " + table + " DROP COLUMN " + c).Error; err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	}); err != nil {
+		t.Fatal(err)
+	}
+	if err := db.Close(); err != nil {
+		t.Fatal(err)
+	}
+	db, err := store.Open(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	var open int64
+	if err := db.Read(ctx).Table("runs").Where("ended_at IS NULL").Count(&open).Error; err != nil || open != 0 {
+		t.Errorf("%d runs are open, %v", open, err)
 	}
 }

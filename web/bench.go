@@ -13,7 +13,6 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"wexter/casework"
-	"wexter/core/decay"
 	"wexter/core/knowledge"
 	"wexter/core/record"
 	"wexter/core/units"
@@ -31,7 +30,7 @@ type benchData struct {
 	Runs    []runView
 	Trace   template.HTML
 	Cut     *cutView
-	Hole    template.HTML
+	Verdict verdictView
 	Scale   template.HTML
 	Plan    []planLine
 	PlanErr string
@@ -42,11 +41,13 @@ type benchData struct {
 	Kept    string // what was sent, so that it need not be chosen again
 	KeptAs  string
 	Max     string
+	Live    bool // read live just now
 }
 
 type runView struct {
 	record.Run
-	Leg *record.SummaryLeg
+	Leg  *record.SummaryLeg   // the first stretch of the run
+	Legs []*record.SummaryLeg // all of them; a run with gaps has several
 }
 
 // cutView is what the plot's handles need.
@@ -91,8 +92,11 @@ func (s *server) benchData(c *echo.Context, id string) (benchData, error) {
 		v := runView{Run: r}
 		for i := range d.Sum.Legs {
 			if d.Sum.Legs[i].Run == r.ID {
-				v.Leg = &d.Sum.Legs[i]
+				v.Legs = append(v.Legs, &d.Sum.Legs[i])
 			}
+		}
+		if len(v.Legs) > 0 {
+			v.Leg = v.Legs[0]
 		}
 		d.Runs = append(d.Runs, v)
 	}
@@ -101,31 +105,39 @@ func (s *server) benchData(c *echo.Context, id string) (benchData, error) {
 		return d, err
 	}
 	if d.Has {
-		size := report.Size{D: d.Sum.D * 1e3, Low: d.Sum.Low * 1e3, High: d.Sum.High * 1e3, Style: "band", Label: fmt.Sprintf("%.3f mm", d.Sum.D*1e3)}
-		hole := report.NewSVG(300, 236, fmt.Sprintf("the leak drawn as a hole of %.3f mm against the limit ring of %.3f mm", size.D, d.Sum.Limit*1e3))
-		report.Hole(hole, 150, 118, 108, size, d.Sum.Limit*1e3)
-		d.Hole = template.HTML(hole.String())
-		sizes := []report.Size{size}
-		if d.Before != nil {
-			b := report.Size{D: d.Before.D * 1e3, Low: d.Before.Low * 1e3, High: d.Before.High * 1e3, Style: "before", Label: fmt.Sprintf("before %.3f mm", d.Before.D*1e3)}
-			sizes = append([]report.Size{b}, sizes...)
-		}
-		if d.Sum.Differ {
-			sizes = nil
-			for _, x := range []struct {
-				s *decay.Size
-				n string
-			}{{d.Sum.Pressure, "pressure"}, {d.Sum.Vacuum, "vacuum"}} {
-				sizes = append(sizes, report.Size{D: x.s.D * 1e3, Low: x.s.Low * 1e3, High: x.s.High * 1e3, Style: "band", Label: fmt.Sprintf("%s %.3f mm", x.n, x.s.D*1e3)})
-			}
-		}
-		h := 78 + 26*float64(len(sizes))
-		sc := report.NewSVG(620, h, "diameter on a logarithmic rule with the limit")
-		report.Scale(sc, 30, 8, 560, d.Sum.Limit*1e3, sizes...)
-		d.Scale = template.HTML(sc.String())
+		hole, scale := sized(d.Sum, d.Before)
+		d.Scale, d.Verdict = scale, verdictView{Sum: d.Sum, Outcome: d.Test.Outcome, Hole: hole}
 	}
-	d.plan()
+	l, err := s.shop.LiveTest(ctx, id)
+	if err != nil {
+		return d, err
+	}
+	d.plan(l)
+	_, d.Live = s.hub.Look(id)
 	return d, nil
+}
+
+// sized draws a result as a hole against the limit ring and on the rule.
+func sized(sum record.Summary, before *record.Summary) (hole, scale template.HTML) {
+	size := func(d, low, high float64, style, label string) report.Size {
+		if label != "" {
+			label += " "
+		}
+		return report.Size{D: d * 1e3, Low: low * 1e3, High: high * 1e3, Style: style, Label: fmt.Sprintf("%s%.3f mm", label, d*1e3)}
+	}
+	now := size(sum.D, sum.Low, sum.High, "band", "")
+	h := report.NewSVG(300, 236, fmt.Sprintf("the leak drawn as a hole of %.3f mm against the limit ring of %.3f mm", now.D, sum.Limit*1e3))
+	report.Hole(h, 150, 118, 108, now, sum.Limit*1e3)
+	sizes := []report.Size{now}
+	if before != nil {
+		sizes = append([]report.Size{size(before.D, before.Low, before.High, "before", "before")}, sizes...)
+	}
+	if sum.Differ {
+		sizes = []report.Size{size(sum.Pressure.D, sum.Pressure.Low, sum.Pressure.High, "band", "pressure"), size(sum.Vacuum.D, sum.Vacuum.Low, sum.Vacuum.High, "band", "vacuum")}
+	}
+	sc := report.NewSVG(620, 78+26*float64(len(sizes)), "diameter on a logarithmic rule with the limit")
+	report.Scale(sc, 30, 8, 560, sum.Limit*1e3, sizes...)
+	return template.HTML(h.String()), template.HTML(sc.String())
 }
 
 // drawTrace draws the leg asked for, or the main hold, whole, with its fit, the
@@ -134,10 +146,10 @@ func (s *server) drawTrace(c *echo.Context, d *benchData, which string) error {
 	var run *runView
 	for i := range d.Runs {
 		r := &d.Runs[i]
-		if r.StruckAt != nil {
+		if r.StruckAt != nil || r.EndedAt == nil {
 			continue
 		}
-		if r.ID == which || which == "" && (run == nil || run.Kind == "drift") {
+		if r.ID == which || which == "" && r.Counts() && (run == nil || run.Kind == "drift") {
 			run = r
 		}
 	}
@@ -156,7 +168,7 @@ func (s *server) drawTrace(c *echo.Context, d *benchData, which string) error {
 	if len(y) > 400 {
 		series[0].Style = "raw"
 	}
-	if l := run.Leg; l != nil {
+	if run.Leg != nil {
 		toIn := func(pa []float64) []float64 {
 			out := make([]float64, len(pa))
 			for i := range pa {
@@ -164,8 +176,10 @@ func (s *server) drawTrace(c *echo.Context, d *benchData, which string) error {
 			}
 			return out
 		}
-		series = append(series, report.Series{Style: "limit", Label: "the limit", X: l.Time, Y: toIn(l.AtLimit)},
-			report.Series{Style: "fit", X: l.Time, Y: toIn(l.Fitted)})
+		for _, l := range run.Legs {
+			series = append(series, report.Series{Style: "limit", Label: "the limit", X: l.Time, Y: toIn(l.AtLimit)},
+				report.Series{Style: "fit", X: l.Time, Y: toIn(l.Fitted)})
+		}
 	}
 	const w, h = 620.0, 300.0
 	svg := report.NewSVG(w, h, "trace of the "+record.RunWords[run.Kind])
@@ -194,23 +208,11 @@ func (s *server) drawTrace(c *echo.Context, d *benchData, which string) error {
 }
 
 // plan says how long to hold with this set-up, and what would shorten it.
-func (d *benchData) plan() {
-	su := d.Test.Setup
-	if su.Volume == 0 {
+func (d *benchData) plan(l casework.LiveTest) {
+	if d.Test.Setup.Volume == 0 {
 		return
 	}
-	noise := math.Max(su.Instrument.Resolution/2, 2)
-	rate := 5.0
-	if su.Instrument.Resolution >= 20 {
-		rate = 1.0 / 15 // a water column read by eye
-	}
-	drift := 0.0
-	for _, r := range d.Runs {
-		if r.Kind == "drift" && r.StruckAt == nil {
-			drift = 60
-		}
-	}
-	p, err := decay.PlanHold(decay.PlanInput{Setup: su.Decay(), Start: math.Min(13*units.InH2O, 0.8*d.Arch.MaxPa), Noise: noise, Rate: rate, DriftLeg: drift, Tank: su.Tank, Level: su.Level})
+	p, err := l.Plan()
 	if err != nil {
 		d.PlanErr = err.Error()
 		return
@@ -222,7 +224,7 @@ func (d *benchData) plan() {
 		}
 		d.Plan = append(d.Plan, l)
 	}
-	add("as set up, from 13 inH2O", p.Hold, p.HalfWidth)
+	add(fmt.Sprintf("as set up, from %.0f inH2O", l.ChargeTo(false)/units.InH2O), p.Hold, p.HalfWidth)
 	for _, o := range p.Options {
 		add(o.What, o.Hold, o.HalfWidth)
 	}
@@ -270,10 +272,17 @@ func (s *server) setup(c *echo.Context) error {
 	if err == nil {
 		err = s.shop.SaveSetup(c.Request().Context(), f.key(), c.Param("id"), v, su)
 	}
+	if err == nil {
+		err = s.refreshBench(c.Param("id"))
+	}
 	if err != nil {
 		return s.showBench(c, err, nil)
 	}
-	return c.Redirect(http.StatusSeeOther, "/tests/"+c.Param("id"))
+	to := "/tests/" + c.Param("id")
+	if f.text("then") == "live" { // what was ticked is kept on the way
+		to += "/live"
+	}
+	return c.Redirect(http.StatusSeeOther, to)
 }
 
 func (s *server) addLeg(c *echo.Context) error {
@@ -308,7 +317,7 @@ func (s *server) addLeg(c *echo.Context) error {
 	if err != nil {
 		var unit *ingest.NoUnitError
 		need := errors.As(err, &unit)
-		say := upper(err.Error())
+		say := casework.Upper(err.Error())
 		if need {
 			say = fmt.Sprintf("The pressure column %q has no unit. Choose the unit it was written in and keep the leg.", unit.Column)
 		} else if name != "" && name != "typed" {
@@ -372,6 +381,9 @@ func (s *server) benchAct(c *echo.Context, act func(*form) error) error {
 	test := f.text("test")
 	if err := act(f); err != nil {
 		return s.showBench(c, err, nil)
+	}
+	if err := s.refreshBench(test); err != nil {
+		return err
 	}
 	to := "/tests/" + test
 	if leg := f.text("leg"); leg != "" {

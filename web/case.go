@@ -2,8 +2,6 @@ package web
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"fmt"
 	"html/template"
 	"net/http"
@@ -15,6 +13,7 @@ import (
 
 	"wexter/casework"
 	"wexter/core/knowledge"
+	"wexter/core/obd"
 	"wexter/core/record"
 	"wexter/core/units"
 	"wexter/ingest"
@@ -28,16 +27,19 @@ const (
 
 // entry is one piece of the strip.
 type entry struct {
-	At     time.Time
-	Kind   string
-	ID     string
-	What   string
-	Figure string
-	Class  string
-	Note   string
-	Link   string
-	Struck bool
-	Plot   template.HTML
+	At      time.Time
+	Kind    string
+	ID      string
+	What    string
+	Figure  string
+	Class   string
+	Note    string
+	Link    string
+	Struck  bool
+	Doubted bool
+	Photo   string
+	Small   bool // a leg or a mark, beside its test
+	Plot    template.HTML
 }
 
 type caseData struct {
@@ -107,10 +109,18 @@ func (s *server) strip(f casework.Folder) []entry {
 		if len(codes) > 1 {
 			e.Kind = ""
 		}
+		e.Doubted = c.Doubted()
+		out = append(out, e)
+	}
+	for _, x := range f.Scans {
+		out = append(out, s.scanEntry(x))
+	}
+	for _, x := range f.Notes {
+		e := entry{At: x.At, Kind: "note", ID: x.ID, What: record.NoteWords[x.Kind], Note: x.Text, Figure: x.Subject, Struck: x.StruckAt != nil, Doubted: x.Doubted(), Photo: x.Photo}
 		out = append(out, e)
 	}
 	for _, t := range f.Tests {
-		e := entry{At: t.At, Kind: "test", ID: t.ID, What: testName(t), Link: "/tests/" + t.ID, Struck: t.StruckAt != nil, Class: verdictClass(t.Outcome)}
+		e := entry{At: t.At, Kind: "test", ID: t.ID, What: testName(t), Link: "/tests/" + t.ID, Struck: t.StruckAt != nil, Doubted: t.Doubted(), Class: verdictClass(t.Outcome)}
 		if sum, ok := t.Summary(); ok {
 			e.Figure = fmt.Sprintf("%.3f mm", sum.D*1e3)
 			e.Note = fmt.Sprintf("%.3f to %.3f mm, %s", sum.Low*1e3, sum.High*1e3, record.OutcomeWords(t.Outcome))
@@ -122,14 +132,17 @@ func (s *server) strip(f casework.Folder) []entry {
 			e.Figure = record.OutcomeWords(t.Outcome)
 			e.Note = t.Problem
 		}
+		for _, r := range slices.Backward(t.Runs) { // made within one moment, the later stands above
+			out = append(out, runEntries(t, r)...)
+		}
 		out = append(out, e)
 	}
 	for _, x := range f.Findings {
 		p, _ := s.shop.Book.Part(x.Part)
-		out = append(out, entry{At: x.At, Kind: "finding", ID: x.ID, What: "Found", Figure: p.Name, Class: "over", Note: strings.Trim(x.Place+" · "+x.How, " ·"), Struck: x.StruckAt != nil})
+		out = append(out, entry{At: x.At, Kind: "finding", ID: x.ID, What: "Found", Figure: p.Name, Class: "over", Note: strings.Trim(x.Place+" · "+x.How, " ·"), Struck: x.StruckAt != nil, Doubted: x.Doubted(), Photo: x.Photo})
 	}
 	for _, x := range f.Repairs {
-		e := entry{At: x.At, Kind: "repair", ID: x.ID, What: "Repair, " + map[bool]string{true: "lasting", false: "temporary"}[x.Lasting], Figure: x.Action, Struck: x.StruckAt != nil}
+		e := entry{At: x.At, Kind: "repair", ID: x.ID, What: "Repair, " + map[bool]string{true: "lasting", false: "temporary"}[x.Lasting], Figure: x.Action, Struck: x.StruckAt != nil, Doubted: x.Doubted()}
 		if x.DoneAt == nil {
 			e.What = "Repair, waits for its part"
 		}
@@ -137,7 +150,7 @@ func (s *server) strip(f casework.Folder) []entry {
 		out = append(out, e)
 	}
 	for _, x := range f.Trials {
-		e := entry{At: x.At, Kind: "trial", ID: x.ID, What: "Complaint tried again", Figure: "gone", Note: fmt.Sprintf("%s · %d min", x.How, (x.Seconds+30)/60), Struck: x.StruckAt != nil}
+		e := entry{At: x.At, Kind: "trial", ID: x.ID, What: "Complaint tried again", Figure: "gone", Note: fmt.Sprintf("%s · %d min", x.How, (x.Seconds+30)/60), Struck: x.StruckAt != nil, Doubted: x.Doubted(), Link: "/cases/" + f.Case.ID + "/proof"}
 		if !x.Gone {
 			e.Figure, e.Class = "came back", "over"
 		}
@@ -148,6 +161,60 @@ func (s *server) strip(f casework.Folder) []entry {
 		out = append(out, entry{At: f.Case.OpenedAt, What: "Worked on lately", Note: f.Case.RecentWork})
 	}
 	slices.SortStableFunc(out, func(a, b entry) int { return b.At.Compare(a.At) })
+	return out
+}
+
+// scanEntry is a scan in one line: its codes, and what the counters tell.
+func (s *server) scanEntry(x casework.ScanFolder) entry {
+	e := entry{At: x.At, Kind: "scan", ID: x.ID, What: "Scan", Link: "/scans/" + x.ID, Struck: x.StruckAt != nil, Doubted: x.Doubted()}
+	var codes []string
+	for _, c := range x.Read.Codes {
+		if !slices.Contains(codes, c.Code) {
+			codes = append(codes, c.Code)
+		}
+	}
+	e.Figure = strings.Join(codes, " ")
+	if len(codes) == 0 {
+		e.Figure = "no codes"
+		if !x.Read.Asked[obd.Stored] {
+			e.Figure = "codes not asked for"
+		}
+	}
+	var notes []string
+	if st := x.Read.Readiness["evap"]; st != "" && st != obd.Unsupported {
+		notes = append(notes, "vapour monitor "+map[string]string{obd.Complete: "complete", obd.Incomplete: "not complete"}[st])
+	}
+	for _, k := range []string{"06", "07"} {
+		if v, ok := x.Read.Live[k]; ok {
+			notes = append(notes, fmt.Sprintf("%s trim %+.1f %%", map[string]string{"06": "short", "07": "long"}[k], v.Value))
+		}
+	}
+	if c := x.Read.Since(x.At.Local()); c.Known && c.Warmups >= 0 {
+		notes = append(notes, fmt.Sprintf("%.0f warm-ups since clearing", c.Warmups))
+	}
+	e.Note = strings.Join(append(notes, x.Source), " · ")
+	return e
+}
+
+// runEntries is a leg in one line, and each of its marks in one.
+func runEntries(t casework.TestFolder, r record.Run) []entry {
+	link := "/tests/" + t.ID + "?leg=" + r.ID
+	e := entry{At: r.At, Kind: "run", ID: r.ID, What: casework.Upper(record.RunWords[r.Kind]), Link: link, Struck: r.StruckAt != nil, Doubted: r.Doubted(), Small: true}
+	switch {
+	case r.EndedAt == nil:
+		e.Kind, e.Note, e.Link = "", "being read now", "/tests/"+t.ID+"/live"
+	case r.Source.Name != "":
+		e.Note = fmt.Sprintf("read live, %d readings, %s", r.Readings, r.Source.Name)
+	default:
+		e.Note = fmt.Sprintf("%d readings, %s", r.Readings, r.Name)
+	}
+	for _, g := range r.Gaps {
+		e.Note += fmt.Sprintf(" · nothing read from %.0f to %.0f s", g.From, g.To)
+	}
+	out := []entry{e}
+	for _, m := range r.Marks {
+		out = append(out, entry{At: r.At.Add(time.Duration(m.Time * float64(time.Second))), What: "Mark", Note: m.Text, Link: link, Struck: r.StruckAt != nil, Small: true})
+	}
 	return out
 }
 
@@ -354,8 +421,7 @@ func (s *server) found(c *echo.Context) error {
 		if err != nil {
 			f.wrong("Photo", err.Error())
 		} else {
-			sum := sha256.Sum256(ph.Data)
-			n.Photo = &record.Photo{Hash: hex.EncodeToString(sum[:]), Mime: ph.Mime, Width: ph.Width, Height: ph.Height, Data: ph.Data}
+			n.Photo = photoRecord(ph)
 		}
 	}
 	err := f.err

@@ -23,6 +23,7 @@ import (
 	"github.com/labstack/echo/v5/middleware"
 
 	"wexter/casework"
+	"wexter/live"
 )
 
 //go:embed templates/*.html
@@ -36,17 +37,19 @@ const (
 	formLimit  = 1 << 20
 	logLimit   = 66 << 20 // a log of 64 MB with its form
 	photoLimit = 14 << 20
+	scanLimit  = 3 << 20
 )
 
 type server struct {
 	shop  *casework.Shop
+	hub   *live.Hub
+	jobs  jobs
 	views map[string]*template.Template
 }
 
-// New returns the application. hosts are the names it answers to, beside the
-// loopback ones.
-func New(shop *casework.Shop) (http.Handler, error) {
-	s := &server{shop: shop}
+// New returns the application on a shop and its live benches.
+func New(shop *casework.Shop, hub *live.Hub) (http.Handler, error) {
+	s := &server{shop: shop, hub: hub, jobs: jobs{list: map[string]*job{}}}
 	if err := s.parse(); err != nil {
 		return nil, err
 	}
@@ -68,6 +71,8 @@ func New(shop *casework.Shop) (http.Handler, error) {
 	})
 	e.GET("/", s.slate)
 	e.GET("/record", s.record)
+	e.GET("/book", s.book)
+	e.GET("/book/:key", s.calculator)
 	e.GET("/vehicles", s.vehicle)
 	e.GET("/cases/new", s.newCase)
 	e.POST("/cases", s.openCase)
@@ -77,6 +82,16 @@ func New(shop *casework.Shop) (http.Handler, error) {
 	e.POST("/cases/:id/edit", s.edit)
 	e.POST("/cases/:id/codes", s.addCodes)
 	e.POST("/cases/:id/strike", s.strike)
+	e.POST("/cases/:id/doubt", s.doubt)
+	e.POST("/cases/:id/notes", s.addNote)
+	e.GET("/cases/:id/scan", s.scanForm)
+	e.POST("/cases/:id/scan", s.addScan)
+	e.POST("/cases/:id/scan/take", s.takeScan)
+	e.GET("/cases/:id/scan/progress", s.scanProgress)
+	e.POST("/cases/:id/scan/stop", s.stopScan)
+	e.POST("/cases/:id/clear", s.clearCodes)
+	e.GET("/scans/:id", s.scanView)
+	e.GET("/scans/:id/raw.txt", s.rawScan)
 	e.POST("/cases/:id/wait", s.wait)
 	e.POST("/cases/:id/tests", s.startTest)
 	e.GET("/cases/:id/found", s.foundView)
@@ -92,6 +107,12 @@ func New(shop *casework.Shop) (http.Handler, error) {
 	e.GET("/cases/:id/report.pdf", s.reportPDF)
 	e.GET("/cases/:id/bundle.json", s.bundle)
 	e.GET("/tests/:id", s.bench)
+	e.GET("/tests/:id/live", s.liveBench)
+	e.GET("/tests/:id/live/stream", s.liveStream)
+	e.POST("/tests/:id/live", s.liveAct)
+	e.GET("/instruments", s.instruments)
+	e.POST("/instruments", s.addInstrument)
+	e.POST("/instruments/:id/remove", s.removeInstrument)
 	e.POST("/tests/:id/setup", s.setup)
 	e.POST("/tests/:id/legs", s.addLeg)
 	e.POST("/tests/:id/cannot", s.cannot)
@@ -153,7 +174,9 @@ func limitBody(next echo.HandlerFunc) echo.HandlerFunc {
 		switch {
 		case strings.HasSuffix(r.URL.Path, "/legs"), r.URL.Path == "/import":
 			limit = logLimit
-		case strings.HasSuffix(r.URL.Path, "/found"):
+		case strings.HasSuffix(r.URL.Path, "/scan"):
+			limit = scanLimit
+		case strings.HasSuffix(r.URL.Path, "/found"), strings.HasSuffix(r.URL.Path, "/notes"):
 			limit = photoLimit
 		}
 		if r.ContentLength > limit {
@@ -223,20 +246,13 @@ func sentence(err error) (string, int) {
 	var cf *casework.Conflict
 	switch {
 	case errors.As(err, &pr):
-		return upper(pr.Sentence), http.StatusUnprocessableEntity
+		return casework.Upper(pr.Sentence), http.StatusUnprocessableEntity
 	case errors.As(err, &q):
 		return q.Sentence, http.StatusUnprocessableEntity
 	case errors.As(err, &cf):
-		return upper(cf.Error()), http.StatusConflict
+		return casework.Upper(cf.Error()), http.StatusConflict
 	}
 	return "", 0
-}
-
-func upper(s string) string {
-	if s == "" {
-		return s
-	}
-	return strings.ToUpper(s[:1]) + s[1:]
 }
 
 // fail is the page for what went wrong beyond a form.
@@ -247,9 +263,9 @@ func (s *server) fail(c *echo.Context, err error) {
 	var mb *http.MaxBytesError
 	switch {
 	case errors.As(err, &tl):
-		code, text = http.StatusRequestEntityTooLarge, upper(tl.Error())+"."
+		code, text = http.StatusRequestEntityTooLarge, casework.Upper(tl.Error())+"."
 	case errors.As(err, &mb):
-		code, text = http.StatusRequestEntityTooLarge, upper((&tooLarge{mb.Limit}).Error())+"."
+		code, text = http.StatusRequestEntityTooLarge, casework.Upper((&tooLarge{mb.Limit}).Error())+"."
 	case errors.Is(err, casework.ErrNotFound):
 		code, text = http.StatusNotFound, "This is not in the shop's records. It may have been opened in another database."
 	case errors.As(err, &he):

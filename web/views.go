@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"wexter/core/obd"
 	"wexter/core/record"
 	"wexter/core/units"
 )
@@ -60,6 +61,7 @@ func (s *server) funcs() template.FuncMap {
 			return k
 		},
 		"caution": s.shop.Book.Caution,
+		"goes":    obd.StatusWords,
 		"runword": func(k string) string { return record.RunWords[k] },
 		"deref":   func(p *float64) float64 { return *p },
 		"has": func(list []string, s string) bool {
@@ -71,12 +73,22 @@ func (s *server) funcs() template.FuncMap {
 			return false
 		},
 		"quantity": quantity,
+		"dict": func(kv ...any) map[string]any {
+			m := map[string]any{}
+			for i := 0; i+1 < len(kv); i += 2 {
+				m[fmt.Sprint(kv[i])] = kv[i+1]
+			}
+			return m
+		},
 	}
 }
 
 // quantity is a field with its unit beside it and a second one under it.
 func quantity(name, label, kind, bare, value string, hint string) map[string]string {
-	kinds := map[string]units.Kind{"pressure": units.Pressure, "length": units.Length, "volume": units.Volume, "temperature": units.Temperature, "flow": units.Flow, "torque": units.Torque}
+	kinds := map[string]units.Kind{}
+	for k, n := range kindNames {
+		kinds[n] = k
+	}
 	return map[string]string{"Name": name, "Label": label, "Kind": kind, "Bare": bare, "Value": value, "Hint": hint, "Second": units.Second(bare, kinds[kind])}
 }
 

@@ -22,6 +22,8 @@ import (
 	"wexter/casework"
 	"wexter/demo"
 	"wexter/ingest"
+	"wexter/instrument"
+	"wexter/live"
 	"wexter/store"
 	"wexter/web"
 )
@@ -45,12 +47,15 @@ func start(t *testing.T, full bool) *browser {
 			t.Fatal(err)
 		}
 	}
-	h, err := web.New(s)
+	hub := live.New(s, func(ctx context.Context, a string) (live.Gauge, error) { return instrument.Dial(ctx, a) })
+	h, err := web.New(s, hub)
 	if err != nil {
 		t.Fatal(err)
 	}
-	srv := httptest.NewServer(h)
-	t.Cleanup(func() { srv.Close(); db.Close() })
+	srv := httptest.NewUnstartedServer(h)
+	srv.Config.ReadTimeout = time.Second // as the program has one; a live stream must outlast it
+	srv.Start()
+	t.Cleanup(func() { hub.Close(); srv.Close(); db.Close() })
 	jar, _ := cookiejar.New(nil)
 	return &browser{t: t, srv: srv, c: &http.Client{Jar: jar}, shop: s}
 }
@@ -373,7 +378,7 @@ func TestImportOverTheWeb(t *testing.T) {
 	if code, body, at := other.upload("/import", other.fill("/"), "bundle", "c.json", []byte(bundle)); code != 200 || !strings.HasPrefix(at, "/cases/") {
 		t.Errorf("%d %s", code, body[:min(len(body), 200)])
 	}
-	if code, body, _ := other.upload("/import", other.fill("/"), "bundle", "c.json", []byte(strings.Replace(bundle, "case/1", "case/9", 1))); code != 422 || !strings.Contains(body, "newer Wexter") {
+	if code, body, _ := other.upload("/import", other.fill("/"), "bundle", "c.json", []byte(strings.Replace(bundle, "case/2", "case/9", 1))); code != 422 || !strings.Contains(body, "newer Wexter") {
 		t.Errorf("a newer schema: %d", code)
 	}
 }
@@ -400,7 +405,8 @@ func BenchmarkPages(b *testing.B) {
 			b.Fatal(err)
 		}
 	}
-	h, err := web.New(s)
+	hub := live.New(s, func(ctx context.Context, a string) (live.Gauge, error) { return instrument.Dial(ctx, a) })
+	h, err := web.New(s, hub)
 	if err != nil {
 		b.Fatal(err)
 	}

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"bufio"
 	"context"
 	"errors"
 	"flag"
@@ -9,14 +10,18 @@ import (
 	"net"
 	"net/http"
 	"os"
+	"os/exec"
 	"os/signal"
 	"path/filepath"
+	"strings"
 	"syscall"
 	"time"
 
 	"wexter/casework"
 	"wexter/demo"
 	"wexter/ingest"
+	"wexter/instrument"
+	"wexter/live"
 	"wexter/store"
 	"wexter/web"
 )
@@ -50,7 +55,48 @@ func serveDemo(args []string, out, errs io.Writer) error {
 		return err
 	}
 	defer os.RemoveAll(dir)
-	return serveShop(*addr, filepath.Join(dir, "demo.db"), demo.Fill, out)
+	ctx, cancel := context.WithCancel(context.Background())
+	defer cancel()
+	return serveShop(*addr, filepath.Join(dir, "demo.db"), func(_ context.Context, s *casework.Shop) error {
+		if err := demo.Fill(ctx, s); err != nil {
+			return err
+		}
+		return startStandins(ctx, s)
+	}, out)
+}
+
+// startStandins runs the demo's instruments, each a process of its own that ends
+// with this one.
+func startStandins(ctx context.Context, s *casework.Shop) error {
+	self, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	for _, i := range demo.Instruments() {
+		args := append([]string{"standin", i.Kind, "--until-eof", "--addr", "127.0.0.1:0"}, i.Args...)
+		cmd := exec.CommandContext(ctx, self, args...)
+		cmd.Stderr = os.Stderr
+		out, err := cmd.StdoutPipe()
+		if err != nil {
+			return err
+		}
+		if _, err := cmd.StdinPipe(); err != nil { // held open as long as this process lives
+			return err
+		}
+		if err := cmd.Start(); err != nil {
+			return fmt.Errorf("the stand-in %s could not be started: %w", i.Name, err)
+		}
+		line, err := bufio.NewReader(out).ReadString('\n')
+		if err != nil {
+			return fmt.Errorf("the stand-in %s ended at once", i.Name)
+		}
+		go func() { _ = cmd.Wait() }()
+		f := strings.Fields(line)
+		if err := s.AddDevice(ctx, "", i.Kind, i.Name, f[len(f)-1], false); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // serveShop opens the shop, fills it when asked, serves until a signal comes, lets
@@ -80,9 +126,13 @@ func serveShop(addr, path string, fill func(context.Context, *casework.Shop) err
 			return errors.Join(err, l.Close(), db.Close())
 		}
 	}
-	h, err := web.New(shop)
+	hub := live.New(shop, func(ctx context.Context, address string) (live.Gauge, error) { return instrument.Dial(ctx, address) })
+	h, err := web.New(shop, hub)
+	if err == nil {
+		err = hub.Resume(ctx)
+	}
 	if err != nil {
-		return errors.Join(err, l.Close(), db.Close())
+		return errors.Join(err, l.Close(), hub.Close(), db.Close())
 	}
 	srv := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 2 * time.Minute, WriteTimeout: 2 * time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
 	fmt.Fprintf(out, "Wexter is at http://%s\n", l.Addr())
@@ -93,11 +143,12 @@ func serveShop(addr, path string, fill func(context.Context, *casework.Shop) err
 	case <-ctx.Done():
 		end, cancel := context.WithTimeout(context.Background(), 20*time.Second)
 		defer cancel()
-		err = srv.Shutdown(end)
+		// The live benches first: their streams would keep the server from ending.
+		err = errors.Join(hub.Close(), srv.Shutdown(end))
 		fmt.Fprintln(out, "Wexter has closed the shop.")
 	}
 	if errors.Is(err, http.ErrServerClosed) {
 		err = nil
 	}
-	return errors.Join(err, db.Close())
+	return errors.Join(err, hub.Close(), db.Close())
 }

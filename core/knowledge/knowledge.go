@@ -17,6 +17,7 @@ type Book struct {
 	Codes      []Code
 	Parts      []Part
 	Cautions   []Caution
+	Synonyms   [][]string // words that the trade uses one for the other
 }
 
 // Archetype is a way in which a vapour system checks itself.
@@ -117,6 +118,16 @@ func (b Book) Check() error {
 			return fmt.Errorf("part %q: a key of its own, a family and a name are needed", p.Key)
 		}
 		seen["part "+p.Key] = true
+	}
+	for i, set := range b.Synonyms {
+		if len(set) < 2 {
+			return fmt.Errorf("synonyms %d: a set has at least two words", i+1)
+		}
+		for _, w := range set {
+			if w == "" || w != strings.ToLower(strings.TrimSpace(w)) {
+				return fmt.Errorf("synonyms %d: %q: words are written in lower case", i+1, w)
+			}
+		}
 	}
 	return nil
 }

@@ -90,7 +90,17 @@ type Code struct {
 	Status   string     `json:"status"` // stored, pending, permanent
 	At       time.Time  `json:"at"`
 	StruckAt *time.Time `json:"struck_at"`
+	Doubt
 }
+
+// Doubt is set on evidence that somebody does not trust: it is kept and shown, and
+// proves nothing.
+type Doubt struct {
+	DoubtedAt *time.Time `json:"doubted_at"`
+}
+
+// Doubted reports whether the evidence is not trusted.
+func (d Doubt) Doubted() bool { return d.DoubtedAt != nil }
 
 // Test is a pressure or vacuum hold with its set-up, legs and result.
 type Test struct {
@@ -105,6 +115,7 @@ type Test struct {
 	At       time.Time  `json:"at"`
 	StruckAt *time.Time `json:"struck_at"`
 	Version  int        `json:"version"`
+	Doubt
 }
 
 // CannotPressurise is the outcome of a system that could not be charged at all.
@@ -155,8 +166,8 @@ func (s Setup) Decay() decay.Setup {
 type Run struct {
 	ID       string     `json:"id" gorm:"primaryKey"`
 	TestID   string     `json:"test_id"`
-	Kind     string     `json:"kind"` // drift, hold, reference
-	Name     string     `json:"name"` // file name, or "typed"
+	Kind     string     `json:"kind"` // drift, hold, reference, rig or zero
+	Name     string     `json:"name"` // file name, "typed", or the module's name
 	Unit     string     `json:"unit"`
 	Notes    Strings    `json:"notes" gorm:"serializer:json"`
 	Start    float64    `json:"start_s"` // hold cut by hand; both 0: recognised
@@ -164,13 +175,54 @@ type Run struct {
 	Readings int        `json:"readings"`
 	At       time.Time  `json:"at"`
 	StruckAt *time.Time `json:"struck_at"`
+	Source   Source     `json:"source" gorm:"serializer:json"` // empty for a file
+	Origin   float64    `json:"origin_s"`                      // the module's clock at time 0
+	Planned  float64    `json:"planned_s"`                     // of hold, when it was watched live
+	Watched  bool       `json:"watched"`                       // it was ended by somebody who watched the estimate
+	Marks    Marks      `json:"marks" gorm:"serializer:json"`
+	Gaps     Gaps       `json:"gaps" gorm:"serializer:json"`
+	EndedAt  *time.Time `json:"ended_at"` // nil while it is being read
+	Doubt
+}
+
+// Source is the module a run was read from.
+type Source struct {
+	Address string `json:"address"`
+	Name    string `json:"name"`
+	Serial  string `json:"serial"`
+	Session string `json:"session"`
+}
+
+// Mark is a word at a moment of a run.
+type Mark struct {
+	Time float64 `json:"t_s"`
+	Text string  `json:"text"`
+}
+
+// Gap is a stretch of a run without readings; what happened in it is not judged.
+type Gap struct {
+	From float64 `json:"from_s"`
+	To   float64 `json:"to_s"`
+	Why  string  `json:"why"`
+}
+
+// Marks and Gaps are kept as lists.
+type (
+	Marks []Mark
+	Gaps  []Gap
+)
+
+// Counts reports whether a run says something about the car (and not only about
+// the rig), was ended and is not struck out.
+func (r Run) Counts() bool {
+	return r.StruckAt == nil && r.EndedAt != nil && r.Kind != "rig" && r.Kind != "zero"
 }
 
 // Strings is a list of sentences.
 type Strings []string
 
 // Words for the kinds of run.
-var RunWords = map[string]string{"drift": "drift, sealed at zero", "hold": "hold", "reference": "hold with the known orifice"}
+var RunWords = map[string]string{"rig": "rig by itself", "zero": "zero, open to air", "drift": "drift, sealed at zero", "hold": "hold", "vacuum": "vacuum hold", "reference": "hold with the known orifice"}
 
 // Finding is a part that was found to leak or stick.
 type Finding struct {
@@ -182,6 +234,7 @@ type Finding struct {
 	Photo    string     `json:"photo"` // hash, or empty
 	At       time.Time  `json:"at"`
 	StruckAt *time.Time `json:"struck_at"`
+	Doubt
 }
 
 // RepairDone is a repair, ordered or done.
@@ -198,6 +251,7 @@ type RepairDone struct {
 	DoneAt    *time.Time `json:"done_at"` // nil while a part is waited for
 	At        time.Time  `json:"at"`
 	StruckAt  *time.Time `json:"struck_at"`
+	Doubt
 }
 
 // TableName keeps the plain word for the table.
@@ -212,6 +266,55 @@ type Trial struct {
 	Gone     bool       `json:"gone"`
 	At       time.Time  `json:"at"`
 	StruckAt *time.Time `json:"struck_at"`
+	Doubt
+}
+
+// ScanDone is what a car's control units answered, as it was read. It is decoded from
+// its text whenever it is shown.
+type ScanDone struct {
+	ID       string     `json:"id" gorm:"primaryKey"`
+	CaseID   string     `json:"case_id"`
+	Source   string     `json:"source"` // pasted, a file's name, or an adapter's address
+	Raw      string     `json:"raw"`
+	At       time.Time  `json:"at"`
+	StruckAt *time.Time `json:"struck_at"`
+	Doubt
+}
+
+// TableName keeps the plain word for the table.
+func (ScanDone) TableName() string { return "scans" }
+
+// Note is something written down beside the measurements.
+type Note struct {
+	ID       string     `json:"id" gorm:"primaryKey"`
+	CaseID   string     `json:"case_id"`
+	Kind     string     `json:"kind"`
+	Subject  string     `json:"subject"` // a code, for self-made ones
+	Text     string     `json:"text"`
+	Photo    string     `json:"photo"` // hash, or empty
+	At       time.Time  `json:"at"`
+	StruckAt *time.Time `json:"struck_at"`
+	Doubt
+}
+
+// Kinds of note.
+const (
+	Noted     = "note"
+	Unplugged = "unplugged" // something was unplugged with the key on
+	Cleared   = "cleared"   // codes were cleared
+	SelfMade  = "self-made" // a code that the hunt itself made
+)
+
+// NoteWords say the kinds.
+var NoteWords = map[string]string{Noted: "Note", Unplugged: "Unplugged with the key on", Cleared: "Codes cleared", SelfMade: "Self-made code"}
+
+// Device is an instrument that the shop reads by its address.
+type Device struct {
+	ID      string    `json:"id" gorm:"primaryKey"`
+	Kind    string    `json:"kind"` // module or adapter
+	Name    string    `json:"name"`
+	Address string    `json:"address"`
+	At      time.Time `json:"at"`
 }
 
 // Photo is kept by the hash of its bytes, without location data.

@@ -108,6 +108,25 @@ Alpine.data("cut", () => ({
   },
 }));
 
+// A scan that is being taken: how far it is, until it leads to what was read.
+Alpine.data("job", () => ({
+  say: "calling the adapter", count: "0", since: "",
+  async init() {
+    for (;;) {
+      const r = await fetch(this.$root.dataset.url).then((x) => x.json()).catch(() => null);
+      if (r && r.done) {
+        if (r.failed) { this.say = r.failed + (r.scan ? " What came before is kept." : ""); this.since = ""; this.$root.querySelector("form").remove(); this.$root.querySelector("h2").textContent = "The scan ended early";
+          const a = Object.assign(document.createElement("a"), { className: "btn main mt-3", textContent: r.scan ? "See what came" : "Try again", href: r.scan ? `/scans/${r.scan}` : location.href });
+          this.$root.append(a);
+        } else location.replace(r.scan ? `/scans/${r.scan}` : location.href);
+        return;
+      }
+      if (r) { this.say = r.say; this.count = String(r.count); this.since = `${r.seconds} s`; }
+      await new Promise((ok) => setTimeout(ok, 300));
+    }
+  },
+}));
+
 Alpine.data("shell", () => ({
   keys() { this.$root.querySelector("dialog").showModal(); },
   scheme() {
@@ -119,11 +138,12 @@ Alpine.data("shell", () => ({
   press() {
     const e = this.$event;
     if (e.ctrlKey || e.metaKey || e.altKey || /INPUT|TEXTAREA|SELECT/.test(e.target.tagName)) return;
+    if (e.key === " " && /^(BUTTON|A|SUMMARY)$/.test(e.target.tagName)) return;
     if (document.querySelector("dialog[open]") && e.key !== "Escape") return;
     if (e.key === "?") { e.preventDefault(); this.keys(); return; }
     if (e.key === "d") { this.scheme(); return; }
     const el = document.querySelector(`[data-key="${CSS.escape(e.key)}"]`);
-    if (el) { e.preventDefault(); el.click(); }
+    if (el && !el.hidden) { e.preventDefault(); el.click(); }
   },
 }));
 
@@ -143,5 +163,10 @@ document.addEventListener("click", (e) => {
   if (e.target.closest("[data-print]")) window.print();
   if (e.target.closest("[data-close]")) e.target.closest("dialog").close();
 });
+
+// A link to a folded part unfolds it.
+const unfold = () => { const d = location.hash.length > 1 && document.getElementById(location.hash.slice(1)); if (d && d.tagName === "DETAILS") { d.open = true; d.scrollIntoView(); } };
+addEventListener("hashchange", unfold);
+unfold();
 
 Alpine.start();

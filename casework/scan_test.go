@@ -1,0 +1,173 @@
+package casework_test
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"wexter/casework"
+	"wexter/core/record"
+)
+
+// later lets the shop's clock run, so that entries have an order.
+func later(s *casework.Shop, minutes int) {
+	now := s.Now().Add(time.Duration(minutes) * time.Minute)
+	s.Now = func() time.Time { return now }
+}
+
+func line(t *testing.T, s *casework.Shop, id, code string) casework.CodeLine {
+	t.Helper()
+	f, err := s.Load(ctx, id)
+	must(t, err)
+	for _, l := range f.History() {
+		if l.Code == code {
+			return l
+		}
+	}
+	t.Fatalf("%s is not in the history", code)
+	return casework.CodeLine{}
+}
+
+const (
+	scanBefore = "7E8 06 41 01 82 07 65 04\n7E8 06 43 02 04 42 04 56\n7E8 02 47 00\n7E8 04 4A 01 04 42"
+	scanMade   = "7E8 06 43 02 04 42 04 43\n7E8 04 47 01 04 58\n7E8 04 4A 01 04 42"
+	scanClean  = "7E8 02 43 00\n7E8 02 47 00\n7E8 04 4A 01 04 42"
+)
+
+// Codes over several scans: what came, what went, and what the hunt made itself.
+func TestCodeHistory(t *testing.T) {
+	s := shop(t)
+	id, err := s.OpenCase(ctx, "", car("SQ 77"))
+	must(t, err)
+	f, _ := s.Load(ctx, id)
+	if why := f.MayClear(); !strings.Contains(why, "Save a scan") {
+		t.Errorf("may clear before a scan: %q", why)
+	}
+	later(s, 1)
+	_, err = s.AddScan(ctx, "k", id, "pasted", scanBefore)
+	must(t, err)
+	f, _ = s.Load(ctx, id)
+	if f.MayClear() != "" || f.Case.Monitors != "incomplete" {
+		t.Errorf("after a scan: %q, monitors %q", f.MayClear(), f.Case.Monitors)
+	}
+	later(s, 1)
+	must(t, s.AddNote(ctx, "", id, record.Unplugged, "", "purge valve", nil))
+	later(s, 1)
+	_, err = s.AddScan(ctx, "", id, "pasted", scanMade)
+	must(t, err)
+	if l := line(t, s, id, "P0443"); l.Offered != "purge valve" || l.Made {
+		t.Errorf("%+v", l)
+	}
+	if l := line(t, s, id, "P0442"); l.Offered != "" || strings.Join(l.Now, " ") != "permanent stored" {
+		t.Errorf("an older code is offered: %+v", l)
+	}
+	if l := line(t, s, id, "P0456"); len(l.Now) != 0 || !l.Seen[len(l.Seen)-1].Gone {
+		t.Errorf("%+v is not gone", l)
+	}
+	must(t, s.AddNote(ctx, "", id, record.SelfMade, "P0443", "came after the purge valve was unplugged", nil))
+	if l := line(t, s, id, "P0443"); !l.Made || l.Offered != "" {
+		t.Errorf("%+v", l)
+	}
+	later(s, 1)
+	must(t, s.AddNote(ctx, "", id, record.Cleared, "", "with another tool", nil))
+	f, _ = s.Load(ctx, id)
+	if !strings.Contains(f.MayClear(), "no scan was saved since") {
+		t.Errorf("cleared twice: %q", f.MayClear())
+	}
+	later(s, 1)
+	_, err = s.AddScan(ctx, "", id, "pasted", scanClean)
+	must(t, err)
+	later(s, 1)
+	_, err = s.AddScan(ctx, "", id, "pasted", scanMade)
+	must(t, err)
+	if l := line(t, s, id, "P0443"); l.Made || !l.Return {
+		t.Errorf("back after clearing: %+v", l)
+	}
+	// The bundle carries scans and notes and comes back to the byte.
+	data, _, err := s.Export(ctx, id)
+	must(t, err)
+	other := shop(t)
+	got, err := other.Import(ctx, data)
+	must(t, err)
+	again, _, err := other.Export(ctx, got)
+	must(t, err)
+	if string(again) != string(data) {
+		t.Error("the bundle does not come back to the same byte")
+	}
+	if !strings.Contains(strings.Join(paperWords(other, t, got), " "), "P0456, gone") {
+		t.Errorf("%q", paperWords(other, t, got))
+	}
+}
+
+func paperWords(s *casework.Shop, t *testing.T, id string) (out []string) {
+	t.Helper()
+	f, err := s.Load(ctx, id)
+	must(t, err)
+	for _, sec := range s.Paper(f).Sections {
+		for _, r := range sec.Rows {
+			out = append(out, r.Name)
+		}
+	}
+	return out
+}
+
+func TestScanAndNoteRefusals(t *testing.T) {
+	s := shop(t)
+	id, err := s.OpenCase(ctx, "", car("SQ 78"))
+	must(t, err)
+	for say, raw := range map[string]string{"The text is empty": "", "answer of a car": "NO DATA", "PDF": "%PDF-1"} {
+		if _, err := s.AddScan(ctx, "", id, "pasted", raw); err == nil || !strings.Contains(err.Error(), say) {
+			t.Errorf("%q: %v", raw, err)
+		}
+	}
+	for say, n := range map[string][3]string{"a note, something": {"poem", "", "x"}, "say what was unplugged": {record.Unplugged, "", " "}, "not a trouble code": {record.SelfMade, "P9", "x"}, "write a word": {record.Noted, "", ""}} {
+		if err := s.AddNote(ctx, "", id, n[0], n[1], n[2], nil); err == nil || !strings.Contains(err.Error(), say) {
+			t.Errorf("%v: %v", n, err)
+		}
+	}
+	for say, a := range map[string]string{"no address": "somewhere", "in figures": "localhost:80", "own network": "8.8.8.8:80", "another computer": "192.168.1.4:80"} {
+		if err := s.AddDevice(ctx, "", "module", "m", a, false); err == nil || !strings.Contains(err.Error(), say) {
+			t.Errorf("%s: %v", a, err)
+		}
+	}
+	must(t, s.AddDevice(ctx, "", "module", "m", "192.168.1.4:80", true))
+	must(t, s.AddDevice(ctx, "", "adapter", "", "127.0.0.1:80", false))
+	must(t, s.AddDevice(ctx, "", "adapter", "again", "127.0.0.1:80", false))
+	if ds, _ := s.Devices(ctx, "adapter"); len(ds) != 1 || ds[0].Name != "again" {
+		t.Errorf("%+v", ds)
+	}
+	if _, err := s.Device(ctx, "adapter", "127.0.0.1:81"); err == nil {
+		t.Error("an address nobody wrote down")
+	}
+}
+
+// What is doubted proves nothing, and can be trusted again; nothing is deleted.
+func TestDoubtedRepeatProvesNothing(t *testing.T) {
+	s := shop(t)
+	id, err := s.OpenCase(ctx, "", car("SQ 79"))
+	must(t, err)
+	before := hold(t, s, id, "", 0.7e-3)
+	must(t, s.AddFinding(ctx, "", id, casework.NewFinding{Part: "vapour-line", How: "smoke"}))
+	must(t, s.AddRepair(ctx, "", id, casework.NewRepair{Action: "new line"}))
+	after := hold(t, s, id, before, 0.05e-3)
+	must(t, s.TryComplaint(ctx, "", id, "drove", 30, true))
+	proof := func() casework.Proof {
+		f, err := s.Load(ctx, id)
+		must(t, err)
+		return f.Proof()
+	}
+	if !proof().Whole() {
+		t.Fatalf("not whole: %s", proof().Missing())
+	}
+	must(t, s.Doubt(ctx, "", id, "test", after, false))
+	if p := proof(); p.Whole() || !strings.Contains(p.Missing(), "doubted") {
+		t.Errorf("a doubted repeat proves: %q", p.Missing())
+	}
+	must(t, s.Doubt(ctx, "", id, "test", after, true))
+	if !proof().Whole() {
+		t.Error("trusted again it does not prove")
+	}
+	if err := s.Doubt(ctx, "", id, "case", id, false); err == nil {
+		t.Error("a case was doubted")
+	}
+}

@@ -1,0 +1,221 @@
+package main
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"io"
+	"net"
+	"os"
+	"os/signal"
+	"strings"
+	"syscall"
+	"time"
+
+	"wexter/core/sim"
+	"wexter/core/units"
+	"wexter/demo"
+	"wexter/ingest"
+	"wexter/instrument"
+	"wexter/standin"
+	"wexter/web"
+)
+
+// quantityFlag reads "42L" into SI.
+type quantityFlag struct {
+	si   float64
+	kind units.Kind
+	bare string
+}
+
+func (q *quantityFlag) String() string { return fmt.Sprint(q.si) }
+func (q *quantityFlag) Set(s string) (err error) {
+	q.si, err = units.Parse(s, q.kind, q.bare)
+	return err
+}
+
+// quantities adds flags for quantities to a set.
+func quantities(fs *flag.FlagSet) func(name string, k units.Kind, bare string, si float64, about string) *float64 {
+	return func(name string, k units.Kind, bare string, si float64, about string) *float64 {
+		q := &quantityFlag{si, k, bare}
+		fs.Var(q, name, about)
+		return &q.si
+	}
+}
+
+func runStandin(args []string, out, errs io.Writer) error {
+	if len(args) == 0 {
+		return usage("say which: module, adapter, or tell ADDRESS COMMAND")
+	}
+	switch args[0] {
+	case "module":
+		return standinModule(args[1:], out, errs)
+	case "adapter":
+		return standinAdapter(args[1:], out, errs)
+	case "tell":
+		return standinTell(args[1:], out, errs)
+	}
+	return usage("there is no stand-in %q: module, adapter, tell", args[0])
+}
+
+func standinModule(args []string, out, errs io.Writer) error {
+	fs := flag.NewFlagSet("standin module", flag.ContinueOnError)
+	q := quantities(fs)
+	var v sim.Vessel
+	addr := fs.String("addr", "127.0.0.1:0", "address to serve on")
+	name := fs.String("name", "pressure module", "what it calls itself")
+	volume := q("volume", units.Volume, "L", 0.040, "volume of the system")
+	leak := q("leak", units.Length, "mm", 0, "diameter of the leak")
+	orifice := q("orifice", units.Length, "mm", 0.508e-3, "known orifice of the rig")
+	rigLeak := q("rig-leak", units.Length, "mm", 0, "leak of the rig itself")
+	crack := q("relief", units.Pressure, "inH2O", 0, "pressure at which a relief opens; 0 for none")
+	fs.Float64Var(&v.Drift, "drift", 0, "what the fuel gives off, Pa/s")
+	fs.Float64Var(&v.WallRate, "wall-rate", 0, "how fast the wall warms, K/s")
+	rng := q("range", units.Pressure, "inH2O", 30*units.InH2O, "range of the gauge")
+	res := q("resolution", units.Pressure, "inH2O", 0.01*units.InH2O, "resolution of the gauge")
+	m := standin.Model{Calibrated: time.Now().AddDate(0, -4, 0).Format(time.DateOnly)}
+	fs.Float64Var(&m.Zero, "zero", 0, "what the gauge reads open to air, Pa")
+	fs.Float64Var(&m.Noise, "noise", 3, "standard deviation of a reading, Pa")
+	fs.Float64Var(&m.Rate, "rate", 10, "readings a second")
+	fs.Float64Var(&m.Speed, "speed", 1, "how much faster than real time")
+	fs.Uint64Var(&m.Seed, "seed", 1, "seed of the noise")
+	replay := fs.String("replay", "", "play a CSV log instead")
+	parent := fs.Bool("until-eof", false, "end when standard input ends")
+	words, err := parse(fs, args, errs)
+	if err != nil {
+		return err
+	}
+	if len(words) > 0 {
+		return usage("%q is one word too many", words[0])
+	}
+	v.Volume, v.Leak, v.Orifice, v.RigLeak, v.Crack = *volume, *leak, *orifice, *rigLeak, *crack
+	m.Name, m.Range, m.Resolution = *name, *rng, *res
+	var g standin.Gauge
+	if *replay != "" {
+		f, err := os.Open(*replay)
+		if err != nil {
+			return err
+		}
+		l, err := ingest.ReadCSV(f, ingest.Options{})
+		f.Close()
+		if err != nil {
+			return fmt.Errorf("%s: %w", *replay, err)
+		}
+		g = instrument.NewReplay(*name, l, m.Speed)
+	} else if g, err = standin.NewModule(v, m); err != nil {
+		return usage("%v", err)
+	}
+	return serveStandin("module", *addr, *parent, out, func(ctx context.Context, l net.Listener) error { return standin.Serve(ctx, l, g) })
+}
+
+// serveStandin listens on loopback, says where, and serves until a signal comes or,
+// as somebody's child, until the parent is gone.
+func serveStandin(what, addr string, child bool, out io.Writer, serve func(context.Context, net.Listener) error) error {
+	if !web.Loopback(addr) {
+		return usage("%s is open to others; a stand-in serves this computer only: use 127.0.0.1:PORT", addr)
+	}
+	ctx, stop := signal.NotifyContext(context.Background(), syscall.SIGINT, syscall.SIGTERM)
+	defer stop()
+	if child {
+		go func() {
+			_, _ = io.Copy(io.Discard, os.Stdin)
+			stop()
+		}()
+	}
+	l, err := net.Listen("tcp", addr)
+	if err != nil {
+		return fmt.Errorf("cannot serve on %s: %w", addr, err)
+	}
+	fmt.Fprintf(out, "The %s is at %s\n", what, l.Addr())
+	return serve(ctx, l)
+}
+
+// standinTell sends one command to a module.
+func standinTell(args []string, out, errs io.Writer) error {
+	fs := flag.NewFlagSet("standin tell", flag.ContinueOnError)
+	words, err := parse(fs, args, errs)
+	if err != nil {
+		return err
+	}
+	if len(words) > 1 && (words[1] == "code" || words[1] == "mute" || words[1] == "unmute") {
+		return tellAdapter(words[0], strings.Join(words[1:], " "), out)
+	}
+	if len(words) < 2 || len(words) > 3 {
+		return usage("tell ADDRESS COMMAND [PRESSURE]: open, seal, charge 13inH2O, draw -10inH2O, plug, car, known, closed, unplug, replug; to an adapter: code P0443 stored, mute, unmute")
+	}
+	c := instrument.Command{Do: words[1]}
+	if len(words) == 3 {
+		if c.Target, err = units.Parse(words[2], units.Pressure, "inH2O"); err != nil {
+			return usage("%v", err)
+		}
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+	defer cancel()
+	m, err := instrument.Dial(ctx, words[0])
+	if err != nil {
+		return err
+	}
+	defer m.Close()
+	go func() {
+		for {
+			if _, err := m.Next(ctx); err != nil {
+				return
+			}
+		}
+	}()
+	if err := m.Do(ctx, c); err != nil {
+		return err
+	}
+	fmt.Fprintln(out, strings.Join(words[1:], " ")+": done")
+	return nil
+}
+
+// tellAdapter changes the car behind a scan adapter.
+func tellAdapter(address, words string, out io.Writer) error {
+	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+	defer cancel()
+	a, err := instrument.DialAdapter(ctx, address)
+	if err != nil {
+		return err
+	}
+	defer a.Close()
+	said, err := a.Ask(ctx, "!"+words)
+	if err != nil {
+		return err
+	}
+	if answer := strings.Join(said, " "); answer != "done" {
+		return fmt.Errorf("%s", answer)
+	}
+	fmt.Fprintln(out, words+": done")
+	return nil
+}
+
+func standinAdapter(args []string, out, errs io.Writer) error {
+	fs := flag.NewFlagSet("standin adapter", flag.ContinueOnError)
+	addr := fs.String("addr", "127.0.0.1:0", "address to serve on")
+	file := fs.String("car", "demo:ibis", "the car's file, or demo:NAME")
+	speed := fs.Float64("speed", 1, "how much shorter its delays are")
+	parent := fs.Bool("until-eof", false, "end when standard input ends")
+	words, err := parse(fs, args, errs)
+	if err != nil {
+		return err
+	}
+	if len(words) > 0 {
+		return usage("%q is one word too many", words[0])
+	}
+	var data []byte
+	if name, ok := strings.CutPrefix(*file, "demo:"); ok {
+		data, err = demo.Car(name)
+	} else {
+		data, err = os.ReadFile(*file)
+	}
+	if err != nil {
+		return err
+	}
+	car, err := standin.ReadCar(data)
+	if err != nil {
+		return fmt.Errorf("%s: %w", *file, err)
+	}
+	a := standin.NewAdapter(car, *speed)
+	return serveStandin("scan adapter", *addr, *parent, out, a.Serve)
+}

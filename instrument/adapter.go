@@ -1,0 +1,230 @@
+package instrument
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net"
+	"slices"
+	"strings"
+	"time"
+
+	"wexter/core/obd"
+	"wexter/ingest"
+)
+
+// AdapterAbout is the first line of a scan adapter.
+type AdapterAbout struct {
+	Protocol  int    `json:"protocol"` // 1
+	Adapter   string `json:"adapter"`  // its name
+	Simulated bool   `json:"simulated"`
+}
+
+// Adapter is a connection to a scan adapter: it takes a request in hex a line and
+// answers with lines of hex or words ("searching", "no data", "error …"), ended by
+// an empty line.
+type Adapter struct {
+	About AdapterAbout
+	conn  net.Conn
+	in    *bufio.Scanner
+}
+
+// Words of an adapter.
+const (
+	Searching = "searching"
+	NoData    = "no data"
+	ErrorWord = "error"
+)
+
+const (
+	answerWait = 12 * time.Second // a search of the bus takes some seconds
+	lineWait   = 5 * time.Second
+	maxLines   = 400
+)
+
+// DialAdapter connects to a scan adapter; the error is a sentence.
+func DialAdapter(ctx context.Context, address string) (*Adapter, error) {
+	d := net.Dialer{Timeout: 2 * time.Second}
+	conn, err := d.DialContext(ctx, "tcp", address)
+	if err != nil {
+		return nil, fmt.Errorf("nothing answers at %s: is the adapter plugged in and on?", address)
+	}
+	a := &Adapter{conn: conn, in: bufio.NewScanner(conn)}
+	a.in.Buffer(make([]byte, maxLine), maxLine)
+	_ = conn.SetReadDeadline(time.Now().Add(3 * time.Second))
+	if !a.in.Scan() || json.Unmarshal(a.in.Bytes(), &a.About) != nil || a.About.Protocol != 1 || a.About.Adapter == "" {
+		conn.Close()
+		return nil, fmt.Errorf("what answers at %s is no scan adapter", address)
+	}
+	return a, nil
+}
+
+// Close ends the connection.
+func (a *Adapter) Close() error { return a.conn.Close() }
+
+// Ask sends one request and returns the lines of its answer.
+func (a *Adapter) Ask(ctx context.Context, request string) ([]string, error) {
+	stop := context.AfterFunc(ctx, func() { _ = a.conn.SetDeadline(time.Now()) })
+	defer stop()
+	end := time.Now().Add(answerWait)
+	_ = a.conn.SetDeadline(time.Now().Add(lineWait))
+	if _, err := fmt.Fprintf(a.conn, "%s\n", request); err != nil {
+		return nil, a.gone(ctx)
+	}
+	var out []string
+	for {
+		_ = a.conn.SetReadDeadline(time.Now().Add(lineWait))
+		if ctx.Err() != nil || time.Now().After(end) || !a.in.Scan() {
+			return out, a.gone(ctx)
+		}
+		line := strings.TrimSpace(a.in.Text())
+		if line == "" {
+			return out, nil
+		}
+		if len(out) >= maxLines {
+			return out, errors.New("the adapter does not stop sending")
+		}
+		out = append(out, line)
+	}
+}
+
+func (a *Adapter) gone(ctx context.Context) error {
+	if ctx.Err() != nil {
+		return errors.New("the scan was stopped")
+	}
+	return errors.New("the adapter no longer answers")
+}
+
+// wanted are the PIDs of live data that are asked for when a car has them; those of
+// the freeze frame are asked for as well.
+var wanted = []byte{0x03, 0x04, 0x05, 0x06, 0x07, 0x08, 0x09, 0x0B, 0x0C, 0x0D, 0x0F, 0x10, 0x11, 0x14, 0x15, 0x16, 0x17, 0x18, 0x19, 0x1A, 0x1B, 0x1F, 0x21,
+	0x24, 0x25, 0x26, 0x27, 0x28, 0x29, 0x2A, 0x2B, 0x2C, 0x2D, 0x2E, 0x2F, 0x30, 0x31, 0x32, 0x33, 0x34, 0x35, 0x36, 0x37, 0x38, 0x39, 0x3A, 0x3B,
+	0x41, 0x42, 0x44, 0x46, 0x4D, 0x4E, 0x53, 0x54, 0x69, 0x6B}
+
+// monitors are the on-board test results that are asked for: recirculation, vapour
+// system, purge flow, boost pressure.
+var monitors = []byte{0x31, 0x32, 0x39, 0x3A, 0x3B, 0x3C, 0x3D, 0x85}
+
+// TakeScan reads all that is known of a car and returns it as text, requests
+// included, as far as it came; progress is told what is asked for.
+func (a *Adapter) TakeScan(ctx context.Context, progress func(string)) (string, error) {
+	var raw strings.Builder
+	fmt.Fprintf(&raw, "# %s\n", a.About.Adapter)
+	var answers strings.Builder
+	ask := func(say, request string) error {
+		progress(say)
+		fmt.Fprintf(&raw, "> %s\n", request)
+		for try := range 2 {
+			lines, err := a.Ask(ctx, request)
+			again := try == 0 && err == nil && slices.ContainsFunc(lines, func(l string) bool { return strings.HasPrefix(l, ErrorWord) })
+			for _, l := range lines {
+				switch {
+				case again:
+					fmt.Fprintf(&raw, "# %s; asked again\n", l)
+				case l != Searching:
+					fmt.Fprintln(&raw, l)
+					fmt.Fprintln(&answers, l)
+				}
+			}
+			if !again {
+				return err
+			}
+		}
+		return nil
+	}
+	supported := func(service byte) []byte {
+		s, err := ingest.ReadScan([]byte(answers.String()))
+		if err != nil {
+			return nil
+		}
+		return s.Supported[service]
+	}
+	// groups asks for what a service supports, twenty hex at a time, as long as more is announced.
+	groups := func(say, service, after string, n byte) error {
+		for base := 0; base <= 0xE0; base += 0x20 {
+			if base > 0 && !slices.Contains(supported(n), byte(base)) {
+				return nil
+			}
+			if err := ask(say, fmt.Sprintf("%s %02X%s", service, base, after)); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	steps := func() error {
+		if err := groups("looking for the control units", "01", "", 1); err != nil {
+			return err
+		}
+		if len(supported(1)) == 0 {
+			return errors.New("no control unit answers: key on, and the plug home in its socket?")
+		}
+		for _, s := range [][2]string{{"lamp and readiness", "01 01"}, {"stored codes", "03"}, {"pending codes", "07"}, {"permanent codes", "0A"}, {"freeze frame", "02 02 00"}} {
+			if err := ask(s[0], s[1]); err != nil {
+				return err
+			}
+		}
+		if err := groups("freeze frame", "02", " 00", 2); err != nil {
+			return err
+		}
+		for _, p := range wanted {
+			if slices.Contains(supported(2), p) {
+				if err := ask("freeze frame", fmt.Sprintf("02 %02X 00", p)); err != nil {
+					return err
+				}
+			}
+		}
+		for _, p := range wanted {
+			if slices.Contains(supported(1), p) {
+				v, _ := obd.Decode(p, make([]byte, 8))
+				if err := ask(v.Name, fmt.Sprintf("01 %02X", p)); err != nil {
+					return err
+				}
+			}
+		}
+		if err := groups("on-board tests", "06", "", 6); err != nil {
+			return err
+		}
+		for _, m := range monitors {
+			if slices.Contains(supported(6), m) {
+				if err := ask("on-board tests", fmt.Sprintf("06 %02X", m)); err != nil {
+					return err
+				}
+			}
+		}
+		if err := ask("vehicle id", "09 00"); err != nil {
+			return err
+		}
+		for _, i := range []byte{0x02, 0x04, 0x0A} {
+			if slices.Contains(supported(9), i) {
+				if err := ask("vehicle id", fmt.Sprintf("09 %02X", i)); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	}
+	err := steps()
+	if err != nil {
+		fmt.Fprintf(&raw, "# ended early: %v\n", err)
+	}
+	return raw.String(), err
+}
+
+// Clear sends service 04 and reports whether a unit confirmed it.
+func (a *Adapter) Clear(ctx context.Context) error {
+	lines, err := a.Ask(ctx, "04")
+	if err != nil {
+		return err
+	}
+	s, err := ingest.ReadScan([]byte(strings.Join(lines, "\n")))
+	if err != nil || !s.Cleared {
+		why := "no unit answered"
+		if len(s.Warnings) > 0 {
+			why = s.Warnings[0]
+		}
+		return fmt.Errorf("the car did not clear its codes: %s. Key on, engine off?", why)
+	}
+	return nil
+}

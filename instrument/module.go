@@ -1,0 +1,228 @@
+package instrument
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"math"
+	"net"
+	"sync"
+	"time"
+
+	"wexter/ingest"
+)
+
+// About is what a module says of itself.
+type About struct {
+	Protocol     int      `json:"protocol"` // 1
+	Name         string   `json:"name"`
+	Serial       string   `json:"serial"`
+	Session      string   `json:"session"` // new whenever the module's clock starts anew
+	Range        float64  `json:"range_pa"`
+	Resolution   float64  `json:"resolution_pa"`
+	Rate         float64  `json:"rate_hz"` // by the module's clock
+	CalibratedOn string   `json:"calibrated_on"`
+	Orifice      float64  `json:"orifice_m"` // the rig's known orifice; 0 for none
+	Commands     []string `json:"commands"`
+	Simulated    bool     `json:"simulated"`
+}
+
+// Check returns a sentence when the lines come from something else.
+func (a About) Check() error {
+	if a.Protocol != 1 {
+		return fmt.Errorf("it speaks protocol %d; this Wexter speaks 1", a.Protocol)
+	}
+	if a.Name == "" || len(a.Name) > 80 || a.Session == "" || len(a.Session) > 80 || len(a.Serial) > 80 || len(a.Commands) > 20 {
+		return errors.New("it does not say what it is")
+	}
+	for _, x := range []float64{a.Range, a.Resolution, a.Rate, a.Orifice} {
+		if math.IsNaN(x) || x < 0 || x > 1e6 {
+			return errors.New("it states a range, resolution or rate that cannot be")
+		}
+	}
+	return nil
+}
+
+// Reading is one line of a module.
+type Reading struct {
+	N        int64    `json:"n"`                // counts up by one
+	Time     float64  `json:"t"`                // s, by the module's clock
+	Pressure float64  `json:"pa"`               // Pa gauge
+	Wall     *float64 `json:"wall_k,omitempty"` // K
+	Over     bool     `json:"over,omitempty"`   // beyond the range: Pressure is its end
+	Fault    string   `json:"fault,omitempty"`  // nothing was measured, and why
+	Done     string   `json:"done,omitempty"`   // answer to a command, not a reading
+	Error    string   `json:"error,omitempty"`
+}
+
+// Command works a rig that can be worked from here.
+type Command struct {
+	Do     string  `json:"do"`
+	Target float64 `json:"pa,omitempty"`
+}
+
+// The commands: how the rig's ports stand, and, for a simulated module, mishaps.
+const (
+	Open   = "open"
+	Seal   = "seal"
+	Charge = "charge"
+	Draw   = "draw"
+	Plug   = "plug"   // the rig by itself
+	Car    = "car"    // the rig on the car
+	Known  = "known"  // known orifice open
+	Closed = "closed" // known orifice shut
+	Unplug = "unplug" // the sensor's cable is off
+	Replug = "replug"
+)
+
+// Module is a connection to a module. Next is called by one goroutine.
+type Module struct {
+	about About
+	conn  net.Conn
+	in    *bufio.Scanner
+	wait  time.Duration
+	mu    sync.Mutex // of writing
+	asked chan error
+}
+
+const maxLine = 4 << 10
+
+// Dial connects to a module; the error is a sentence.
+func Dial(ctx context.Context, address string) (*Module, error) {
+	d := net.Dialer{Timeout: 2 * time.Second}
+	conn, err := d.DialContext(ctx, "tcp", address)
+	if err != nil {
+		return nil, fmt.Errorf("nothing answers at %s", address)
+	}
+	m := &Module{conn: conn, in: bufio.NewScanner(conn), wait: 3 * time.Second, asked: make(chan error, 1)}
+	m.in.Buffer(make([]byte, maxLine), maxLine)
+	_ = conn.SetReadDeadline(time.Now().Add(m.wait))
+	if !m.in.Scan() || json.Unmarshal(m.in.Bytes(), &m.about) != nil {
+		conn.Close()
+		return nil, fmt.Errorf("what answers at %s is no pressure module", address)
+	}
+	if err := m.about.Check(); err != nil {
+		conn.Close()
+		return nil, fmt.Errorf("the module at %s cannot be used: %w", address, err)
+	}
+	return m, nil
+}
+
+// About says what the module is.
+func (m *Module) About() About { return m.about }
+
+// Next waits for the next reading. After three seconds without a line the module
+// counts as lost.
+func (m *Module) Next(ctx context.Context) (Reading, error) {
+	for {
+		if err := ctx.Err(); err != nil {
+			return Reading{}, err
+		}
+		_ = m.conn.SetReadDeadline(time.Now().Add(m.wait))
+		if !m.in.Scan() {
+			return Reading{}, errors.New("the module no longer answers")
+		}
+		var r Reading
+		if err := json.Unmarshal(m.in.Bytes(), &r); err != nil {
+			return Reading{}, errors.New("the module sent a line that is no reading")
+		}
+		if r.Done != "" {
+			var err error
+			if r.Error != "" {
+				err = errors.New(r.Error)
+			}
+			select {
+			case m.asked <- err:
+			default:
+			}
+			continue
+		}
+		if math.IsNaN(r.Time) || math.IsInf(r.Time, 0) || math.Abs(r.Pressure) > 1e6 || r.Wall != nil && (*r.Wall < 150 || *r.Wall > 500) {
+			return Reading{}, errors.New("the module sent a reading that cannot be")
+		}
+		return r, nil
+	}
+}
+
+// Do sends a command and waits for its answer, which Next reads.
+func (m *Module) Do(ctx context.Context, c Command) error {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	select {
+	case <-m.asked: // of a command given up earlier
+	default:
+	}
+	b, err := json.Marshal(c)
+	if err != nil {
+		return err
+	}
+	_ = m.conn.SetWriteDeadline(time.Now().Add(time.Second))
+	if _, err := m.conn.Write(append(b, '\n')); err != nil {
+		return errors.New("the module no longer answers")
+	}
+	select {
+	case err := <-m.asked:
+		return err
+	case <-ctx.Done():
+		return ctx.Err()
+	case <-time.After(2 * time.Second):
+		return errors.New("the module did not answer the command")
+	}
+}
+
+// Close ends the connection.
+func (m *Module) Close() error { return m.conn.Close() }
+
+// Replay plays a log as a module, speed times as fast as it was read.
+type Replay struct {
+	about About
+	log   ingest.Log
+	at    int
+	speed float64
+	began time.Time
+}
+
+// NewReplay makes a module of a log.
+func NewReplay(name string, l ingest.Log, speed float64) *Replay {
+	about := About{Protocol: 1, Name: name, Serial: "replay", Session: fmt.Sprint("replay-", len(l.Time)), Simulated: true}
+	if n := len(l.Time); n > 1 {
+		about.Rate = float64(n-1) / (l.Time[n-1] - l.Time[0])
+	}
+	return &Replay{about: about, log: l, speed: math.Max(speed, 1e-3)}
+}
+
+// About says what is played.
+func (r *Replay) About() About { return r.about }
+
+// Next waits until the next reading is due; io.EOF-like, the end is an error.
+func (r *Replay) Next(ctx context.Context) (Reading, error) {
+	if r.at >= len(r.log.Time) {
+		return Reading{}, errors.New("the log has been played to its end")
+	}
+	if r.at == 0 {
+		r.began = time.Now()
+	}
+	due := r.began.Add(time.Duration((r.log.Time[r.at] - r.log.Time[0]) / r.speed * float64(time.Second)))
+	select {
+	case <-ctx.Done():
+		return Reading{}, ctx.Err()
+	case <-time.After(time.Until(due)):
+	}
+	out := Reading{N: int64(r.at), Time: r.log.Time[r.at], Pressure: r.log.Gauge[r.at]}
+	if r.log.Wall != nil {
+		w := r.log.Wall[r.at]
+		out.Wall = &w
+	}
+	r.at++
+	return out, nil
+}
+
+// Do refuses: a log cannot be worked.
+func (r *Replay) Do(context.Context, Command) error {
+	return errors.New("a replay cannot be worked: the log is as it was")
+}
+
+// Close ends the replay.
+func (r *Replay) Close() error { r.at = len(r.log.Time); return nil }

@@ -1,0 +1,438 @@
+package live
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"time"
+
+	"wexter/casework"
+	"wexter/core/record"
+	"wexter/core/units"
+	"wexter/instrument"
+)
+
+func refuse(format string, a ...any) error {
+	return &casework.Problem{Sentence: fmt.Sprintf(format, a...)}
+}
+
+// Start begins a leg; with redo the last leg of its kind is struck out first. A rig
+// that can be worked from here is set as the leg needs it.
+func (b *Bench) Start(ctx context.Context, kind string, redo bool) error {
+	b.mu.Lock()
+	switch {
+	case b.leg != nil, b.starting: // or somebody else's press is setting the rig just now
+		b.mu.Unlock()
+		return refuse("A leg is being read already; stop it first")
+	case !b.has || b.status != On || b.gauge == nil:
+		b.mu.Unlock()
+		return refuse("The module does not measure just now; wait until it does")
+	}
+	g, a, t := b.gauge, b.about, b.live
+	b.starting = true
+	b.mu.Unlock()
+	defer func() {
+		b.mu.Lock()
+		b.starting = false
+		b.mu.Unlock()
+	}()
+	planned := map[string]float64{"rig": rigSeconds, "zero": zeroSeconds, "drift": driftSeconds}[kind]
+	if planned == 0 {
+		planned = holdWithout
+		if p, err := t.Plan(); err == nil && !math.IsNaN(p.Hold) {
+			planned = math.Max(p.Hold, leastHold)
+		}
+	}
+	target := t.ChargeTo(kind == "vacuum")
+	before, after := rigFor(kind, target, a)
+	for _, c := range before {
+		if can(a, c.Do) {
+			if err := g.Do(ctx, c); err != nil {
+				return refuse("The rig does not do it: %v", err)
+			}
+		}
+	}
+	b.mu.Lock()
+	origin := b.last.Time
+	b.mu.Unlock()
+	r, err := b.hub.shop.BeginRun(ctx, b.test, kind, record.Source{Address: b.address, Name: a.Name, Serial: a.Serial, Session: a.Session}, origin, planned)
+	if err != nil {
+		return err
+	}
+	b.mu.Lock()
+	b.leg, b.estimate, b.result = &leg{run: r}, nil, ""
+	b.changed()
+	b.mu.Unlock()
+	for _, c := range after {
+		if can(a, c.Do) {
+			if err := g.Do(ctx, c); err != nil {
+				return refuse("The rig does not do it: %v", err)
+			}
+		}
+	}
+	if !redo {
+		return nil
+	}
+	// The new leg is there: now the one it replaces is struck out.
+	for i := len(t.Runs) - 1; i >= 0; i-- {
+		if t.Runs[i].Kind == kind {
+			if err := b.hub.shop.StrikeRun(ctx, "", t.Runs[i].ID, false); err != nil {
+				return err
+			}
+			return b.Refresh()
+		}
+	}
+	return nil
+}
+
+// rigFor says how a rig that can be worked stands before a leg and is moved after
+// its first reading.
+func rigFor(kind string, target float64, a instrument.About) (before, after []instrument.Command) {
+	do := func(s string) instrument.Command { return instrument.Command{Do: s} }
+	car := []instrument.Command{do(instrument.Car), do(instrument.Open)}
+	if a.Orifice > 0 {
+		car = append(car, do(instrument.Closed))
+	}
+	charge := []instrument.Command{{Do: instrument.Charge, Target: target}}
+	switch kind {
+	case "rig":
+		return []instrument.Command{do(instrument.Plug)}, charge
+	case "zero":
+		return car, nil
+	case "drift":
+		return append(car, do(instrument.Seal)), nil
+	case "vacuum":
+		return car, []instrument.Command{{Do: instrument.Draw, Target: target}}
+	case "reference":
+		return append(car, do(instrument.Known)), charge
+	}
+	return car, charge
+}
+
+// Stop ends the leg and keeps it.
+func (b *Bench) Stop() error {
+	b.mu.Lock()
+	l := b.leg
+	b.mu.Unlock()
+	if l == nil {
+		return nil // stopped already, from another browser
+	}
+	b.end(func(r *record.Run) {
+		// The verdict was watched: it stands only with the wider factor, unless the planned end decided it.
+		r.Watched = r.Kind != "rig" && r.Kind != "zero" && r.Kind != "drift"
+	}, "")
+	// It may be ending by itself at this very moment.
+	for range 100 {
+		b.mu.Lock()
+		still, ending := b.leg == l, l.ending
+		b.mu.Unlock()
+		switch {
+		case !still:
+			return nil
+		case !ending:
+			return refuse("The leg could not be written to disk yet; it goes on being read. Try again")
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	return refuse("The leg is still being written to disk; look again in a moment")
+}
+
+// Mark puts a word at this moment of the leg.
+func (b *Bench) Mark(ctx context.Context, key, words string) error {
+	b.mu.Lock()
+	l := b.leg
+	if l == nil || len(l.log.Time) == 0 {
+		b.mu.Unlock()
+		return refuse("Nothing is being read that could be marked")
+	}
+	at, id := l.log.Time[len(l.log.Time)-1], l.run.ID
+	b.mu.Unlock()
+	r, err := b.hub.shop.MarkRun(ctx, key, id, at, words)
+	if err != nil {
+		return err
+	}
+	b.mu.Lock()
+	l.run.Marks = r.Marks
+	b.changed()
+	b.mu.Unlock()
+	return nil
+}
+
+// MoveStart puts the start of the hold at a time of the leg; 0 recognises it again.
+func (b *Bench) MoveStart(ctx context.Context, key string, at float64) error {
+	b.mu.Lock()
+	l := b.leg
+	b.mu.Unlock()
+	if l == nil {
+		return refuse("No leg is being read")
+	}
+	b.mu.Lock()
+	last := 0.0
+	if n := len(l.log.Time); n > 0 {
+		last = l.log.Time[n-1]
+	}
+	b.mu.Unlock()
+	if math.IsNaN(at) || at < 0 || at > last-5 {
+		return refuse("The hold can start from 0 to %.0f s: five seconds must lie behind it", math.Max(last-5, 0))
+	}
+	if err := b.hub.shop.CutRun(ctx, key, l.run.ID, at, 0); err != nil {
+		return err
+	}
+	b.mu.Lock()
+	l.run.Start = at
+	b.changed()
+	b.mu.Unlock()
+	return nil
+}
+
+// Rig works a rig that can be worked from here.
+func (b *Bench) Rig(ctx context.Context, command string) error {
+	b.mu.Lock()
+	g, a, target := b.gauge, b.about, b.live.ChargeTo(command == instrument.Draw)
+	b.mu.Unlock()
+	if g == nil {
+		return refuse("The module does not answer")
+	}
+	if !can(a, command) {
+		return refuse("This rig is worked by hand")
+	}
+	if err := g.Do(ctx, instrument.Command{Do: command, Target: target}); err != nil {
+		return refuse("The rig does not do it: %v", err)
+	}
+	return nil
+}
+
+// Step is a leg of the test as the bench lists it.
+type Step struct {
+	Key    string `json:"key"`
+	Name   string `json:"name"`
+	State  string `json:"state"` // done, now, next, later, maybe
+	Detail string `json:"detail"`
+	Leg    string `json:"leg"` // what starting it begins; empty when it follows by itself
+}
+
+// View is what a browser shows beside the readings. Everything in it is the same
+// for all who look.
+type View struct {
+	Version  int      `json:"version"`
+	Status   Status   `json:"status"`
+	Said     string   `json:"said"`
+	Disk     string   `json:"disk"`
+	Module   string   `json:"module"`
+	Rate     float64  `json:"rate"`
+	Leg      string   `json:"leg"` // kind, empty between legs
+	Run      string   `json:"run"`
+	LegName  string   `json:"leg_name"`
+	Phase    string   `json:"phase"`
+	Planned  float64  `json:"planned"`
+	ShutAt   float64  `json:"shut_at"`
+	Next     string   `json:"next"`
+	Result   string   `json:"result"`
+	Start    string   `json:"start"` // kind that the main button starts
+	Bell     int      `json:"bell"`
+	Steps    []Step   `json:"steps"`
+	Marks    []Mark   `json:"marks"`
+	Gaps     []Gap    `json:"gaps"`
+	Commands []string `json:"commands"`
+	Moved    float64  `json:"moved"` // start set by hand
+}
+
+// Mark and Gap are those of the leg, in its time.
+type (
+	Mark = record.Mark
+	Gap  = record.Gap
+)
+
+// News is what is new on a bench since a browser looked.
+type News struct {
+	View     *View
+	Run      string    // of the readings
+	From     int       // number of the first reading
+	Time     []float64 // s
+	Inches   []float64 // inH2O gauge, zero taken off
+	Now      *Now
+	Disk     float64 // s of the leg that are on disk
+	Estimate *Estimate
+	Counted  int
+	Test     record.Test // with View: as it stands between legs
+}
+
+// Now is the reading of this moment.
+type Now struct {
+	N    int64
+	Pa   float64
+	Over bool
+	At   float64 // s into the leg
+}
+
+// Since returns what is new for a browser that has the view of a version, readings
+// of a run up to from, and counted estimates.
+func (b *Bench) Since(version int, run string, from int, counted int) News {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.looked = time.Now()
+	var n News
+	if b.version != version {
+		v := b.view()
+		n.View, n.Test = &v, b.live.Test
+	}
+	if b.has {
+		n.Now = &Now{N: b.last.N, Pa: b.last.Pressure - b.live.Test.Setup.Instrument.Zero, Over: b.last.Over}
+	}
+	if l := b.leg; l != nil {
+		if l.run.ID != run {
+			from = 0
+		}
+		n.Run, n.From = l.run.ID, min(from, len(l.log.Time))
+		n.Time = l.log.Time[n.From:]
+		for _, p := range l.log.Gauge[n.From:] {
+			n.Inches = append(n.Inches, (p-b.live.Test.Setup.Instrument.Zero)/units.InH2O)
+		}
+		if l.written > 0 {
+			n.Disk = l.log.Time[l.written-1]
+		}
+		if k := len(l.log.Time); k > 0 && n.Now != nil {
+			n.Now.At = l.log.Time[k-1]
+		}
+	}
+	if b.estimate != nil && b.counted != counted {
+		n.Estimate = b.estimate
+	}
+	n.Counted = b.counted
+	return n
+}
+
+func (b *Bench) view() View {
+	v := View{Version: b.version, Status: b.status, Said: b.said, Disk: b.disk, Module: b.about.Name, Rate: b.about.Rate, Result: b.result, Bell: b.bell, Commands: b.about.Commands}
+	if l := b.leg; l != nil {
+		v.Leg, v.Run, v.LegName, v.Phase, v.Planned, v.ShutAt = l.run.Kind, l.run.ID, record.RunWords[l.run.Kind], l.phase, l.run.Planned, l.shutAt
+		v.Marks, v.Gaps, v.Moved = l.run.Marks, l.run.Gaps, l.run.Start
+	}
+	b.steps(&v)
+	return v
+}
+
+// steps lists the legs and says what to do now.
+func (b *Bench) steps(v *View) {
+	su := b.live.Test.Setup
+	done := func(kind string) bool { return b.live.Done(kind) }
+	to := func(p float64) string { return fmt.Sprintf("%.1f inH2O (%.2f kPa)", p/units.InH2O, p/1e3) }
+	target := b.live.ChargeTo(false)
+	hand := !can(b.about, instrument.Charge)
+	rig := su.Instrument.RigHeld
+	add := func(key, name, leg, detail string, isDone bool) {
+		s := Step{Key: key, Name: name, Leg: leg, Detail: detail, State: "later"}
+		switch {
+		case v.Leg != "" && leg == v.Leg && (v.Leg != "hold" || key == phaseKey(v.Phase)):
+			s.State = "now"
+		case isDone:
+			s.State = "done"
+		case key == "vacuum" || key == "reference":
+			s.State = "maybe"
+		case v.Start == "" && v.Leg == "" && leg != "":
+			s.State, v.Start = "next", leg
+		}
+		v.Steps = append(v.Steps, s)
+	}
+	rigSays := "plugged, charged, one minute"
+	switch rig {
+	case "held":
+		rigSays = "holds by itself"
+	case "lost":
+		rigSays = fmt.Sprintf("loses %.0f Pa a minute", su.Instrument.RigLoss)
+	}
+	add("rig", "Rig by itself", "rig", rigSays, rig == "held")
+	zero := "open to air"
+	if done("zero") {
+		zero = fmt.Sprintf("%+.1f Pa, taken off", su.Instrument.Zero)
+	}
+	add("zero", "Zero", "zero", zero, done("zero"))
+	add("drift", "Drift", "drift", fmt.Sprintf("sealed at zero, %.0f s", driftSeconds), done("drift"))
+	held := done("hold")
+	after := v.Phase == Settling || v.Phase == Holding
+	add("charge", "Charge, shut off", "hold", "to "+to(target), held || v.Leg == "hold" && after)
+	add("settle", "Settle", "", "the gas cools; the fit takes it in", held || v.Leg == "hold" && v.Phase == Holding)
+	if v.Leg == "hold" && v.Phase == Settling {
+		v.Steps[len(v.Steps)-1].State = "now"
+	}
+	add("hold", "Hold", "", "until the verdict is firm", held)
+	if v.Leg == "hold" && v.Phase == Holding {
+		v.Steps[len(v.Steps)-1].State = "now"
+	}
+	add("vacuum", "Vacuum hold", "vacuum", "to "+to(b.live.ChargeTo(true))+"; what comes in is plain air", done("vacuum"))
+	ref := "its diameter belongs in the set-up"
+	if su.Reference > 0 {
+		ref = fmt.Sprintf("%.3f mm added; then the volume no longer matters", su.Reference*1e3)
+	}
+	add("reference", "Known orifice", "reference", ref, done("reference"))
+	v.Next = b.next(v, target, hand, to)
+}
+
+func phaseKey(phase string) string {
+	if phase == "" {
+		return "charge"
+	}
+	return phase
+}
+
+// next says what to do, in one or two sentences.
+func (b *Bench) next(v *View, target float64, hand bool, to func(float64) string) string {
+	switch {
+	case b.status == Looking:
+		return "Looking for the module."
+	case b.status == Lost || b.status == Fault:
+		return "Put the module right; the bench goes on by itself when it measures again."
+	}
+	l := b.leg
+	if l == nil {
+		switch v.Start {
+		case "rig":
+			if b.live.Test.Setup.Instrument.RigHeld == "lost" {
+				return "Mend the rig: hoses, adapters, plug. Then check it again."
+			}
+			if hand {
+				return "Plug the rig's end, start, and charge it to " + to(target) + ". A minute tells whether it holds by itself."
+			}
+			return "The rig is plugged, charged to " + to(target) + " and watched for a minute: does it hold by itself?"
+		case "zero":
+			return "Rig on the car, open to the air. Five seconds give the gauge's zero."
+		case "drift":
+			if hand {
+				return "Seal the system at zero and start: what the fuel gives off is told apart from a leak."
+			}
+			return "Sealed at zero for 75 s: what the fuel gives off is told apart from a leak."
+		case "hold":
+			if hand {
+				return "Start, charge to " + to(target) + " with the regulated supply, and shut off."
+			}
+			return "Start: the rig charges to " + to(target) + " and shuts off."
+		}
+		return "The hold is in. The verdict stands at the right; a vacuum leg or the known orifice would make it sharper."
+	}
+	t := 0.0
+	if n := len(l.log.Time); n > 0 {
+		t = l.log.Time[n-1]
+	}
+	switch {
+	case l.run.Kind == "zero":
+		return "Leave it open to the air."
+	case l.run.Kind == "drift":
+		return "Hands off, doors shut. It ends by itself and rings."
+	case l.phase == Charging && t > 90:
+		return "It does not come up: a part is off, open or split wide, or the supply is too small. Stop, and say on the set-up page that it cannot be charged."
+	case l.phase == Charging:
+		if hand {
+			return "Charge to " + to(b.target(l.run.Kind)) + " and shut off."
+		}
+		return "Charging to " + to(b.target(l.run.Kind)) + "."
+	case l.run.Kind == "rig":
+		return "Hands off. It ends by itself and rings."
+	case l.phase == Settling:
+		return "Hands off: the gas gives off the heat of charging."
+	case l.past && !l.firm:
+		return "The planned hold is over and it cannot tell yet. Go on, or stop and see what would settle it."
+	case l.firm:
+		return "The verdict is firm. You may stop and keep it."
+	}
+	return fmt.Sprintf("Holding; planned to %d:%02d. It ends by itself when the verdict is firm by then, and rings.", int(l.run.Planned)/60, int(l.run.Planned)%60)
+}

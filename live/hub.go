@@ -1,0 +1,266 @@
+package live
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"sync"
+	"time"
+
+	"gorm.io/gorm"
+
+	"wexter/casework"
+	"wexter/core/record"
+	"wexter/ingest"
+	"wexter/instrument"
+	"wexter/store"
+)
+
+// Gauge is what a bench reads: a module on the network, a simulated one, a replay.
+type Gauge interface {
+	About() instrument.About
+	Next(ctx context.Context) (instrument.Reading, error)
+	Do(ctx context.Context, c instrument.Command) error
+	Close() error
+}
+
+// Dial connects to a gauge by its address.
+type Dial func(ctx context.Context, address string) (Gauge, error)
+
+// Timing of the hub.
+const (
+	commitEvery   = 500 * time.Millisecond
+	estimateEvery = 500 * time.Millisecond
+	idleAfter     = 30 * time.Second // without a leg and without anybody looking
+)
+
+// Hub holds the benches that are live.
+type Hub struct {
+	shop   *casework.Shop
+	dial   Dial
+	ctx    context.Context
+	cancel context.CancelFunc
+	wg     sync.WaitGroup
+
+	mu      sync.Mutex
+	benches map[string]*Bench
+
+	commit sync.Mutex // one commit at a time
+}
+
+// New starts a hub; Close ends it.
+func New(shop *casework.Shop, dial Dial) *Hub {
+	ctx, cancel := context.WithCancel(context.Background())
+	h := &Hub{shop: shop, dial: dial, ctx: ctx, cancel: cancel, benches: map[string]*Bench{}}
+	h.wg.Go(h.keep)
+	return h
+}
+
+// Done is closed when the hub ends: streams end with it.
+func (h *Hub) Done() <-chan struct{} { return h.ctx.Done() }
+
+// Close writes what was read and lets the modules go. Legs stay open, to be taken
+// up again.
+func (h *Hub) Close() error {
+	h.cancel()
+	h.wg.Wait()
+	return h.flush()
+}
+
+// keep writes every half second and lets go of benches nobody looks at.
+func (h *Hub) keep() {
+	tick := time.NewTicker(commitEvery)
+	defer tick.Stop()
+	failing := false
+	for {
+		select {
+		case <-h.ctx.Done():
+			return
+		case <-tick.C:
+		}
+		err := h.flush()
+		if err != nil && !failing {
+			slog.Error("readings could not be written; they are kept in memory", "err", err)
+		}
+		failing = err != nil
+		for _, b := range h.all() {
+			b.mu.Lock()
+			idle := b.leg == nil && time.Since(b.looked) > idleAfter
+			b.mu.Unlock()
+			if idle {
+				h.Leave(b.test)
+			}
+		}
+	}
+}
+
+func (h *Hub) all() (out []*Bench) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for _, b := range h.benches {
+		out = append(out, b)
+	}
+	return out
+}
+
+// flush writes all readings that are not on disk yet in one transaction.
+func (h *Hub) flush() error {
+	h.commit.Lock()
+	defer h.commit.Unlock()
+	type piece struct {
+		leg      *leg
+		log      ingest.Log
+		from, to int
+	}
+	var pieces []piece
+	for _, b := range h.all() {
+		b.mu.Lock()
+		if l := b.leg; l != nil && len(l.log.Time) > l.written {
+			pieces = append(pieces, piece{l, l.log, l.written, len(l.log.Time)})
+		}
+		b.mu.Unlock()
+	}
+	if len(pieces) == 0 {
+		return nil
+	}
+	// Readings are only ever appended, so the slices may be read without the lock.
+	err := h.shop.DB.Write(context.Background(), func(tx *gorm.DB) error {
+		for _, p := range pieces {
+			if err := store.AppendReadings(tx, p.leg.run.ID, p.leg.blocks, p.log, p.from, p.to); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	for _, b := range h.all() {
+		b.mu.Lock()
+		for _, p := range pieces {
+			if b.leg == p.leg {
+				if err == nil {
+					p.leg.written = p.to
+					p.leg.blocks++
+				}
+				b.diskSays(err)
+			}
+		}
+		b.mu.Unlock()
+	}
+	return err
+}
+
+// Look returns the bench of a test when it is live.
+func (h *Hub) Look(test string) (*Bench, bool) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	b, ok := h.benches[test]
+	return b, ok
+}
+
+// Join connects the bench of a test to a module. Another bench's module is refused.
+func (h *Hub) Join(ctx context.Context, test, address string) error {
+	d, err := h.shop.Device(ctx, "module", address)
+	if err != nil {
+		return err
+	}
+	h.mu.Lock()
+	for _, b := range h.benches {
+		if b.address == address && b.test != test {
+			h.mu.Unlock()
+			return &casework.Problem{Field: "module", Sentence: fmt.Sprintf("%s is on another bench (%s); let it go there first", d.Name, b.number)}
+		}
+	}
+	if b := h.benches[test]; b != nil && b.address == address {
+		h.mu.Unlock()
+		return nil
+	}
+	h.mu.Unlock()
+	if b, ok := h.Look(test); ok {
+		if b.reading() {
+			return &casework.Problem{Field: "module", Sentence: "A leg is being read; stop it before another module is taken"}
+		}
+		h.Leave(test)
+	}
+	_, err = h.open(ctx, test, address, nil)
+	return err
+}
+
+func (h *Hub) open(ctx context.Context, test, address string, l *leg) (*Bench, error) {
+	t, err := h.shop.LiveTest(ctx, test)
+	if err != nil {
+		return nil, err
+	}
+	if t.Case.Stage == record.Closed {
+		return nil, &casework.Problem{Sentence: "case " + t.Case.Number + " is closed; open a new one for this car"}
+	}
+	if l != nil {
+		l.replay(t)
+	}
+	bctx, cancel := context.WithCancel(h.ctx)
+	b := &Bench{hub: h, test: test, number: t.Case.Number, address: address, live: t, cancel: cancel, leg: l, status: Looking, looked: time.Now()}
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if h.ctx.Err() != nil {
+		cancel()
+		return nil, errors.New("Wexter is closing")
+	}
+	if old := h.benches[test]; old != nil {
+		cancel()
+		return old, nil
+	}
+	for _, o := range h.benches {
+		if o.address == address {
+			cancel()
+			return nil, &casework.Problem{Field: "module", Sentence: fmt.Sprintf("this module is on another bench (%s); let it go there first", o.number)}
+		}
+	}
+	h.benches[test] = b
+	h.wg.Go(func() { b.read(bctx) })
+	h.wg.Go(func() { b.judge(bctx) })
+	return b, nil
+}
+
+// Leave lets a module go. A leg that is being read keeps it.
+func (h *Hub) Leave(test string) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	b := h.benches[test]
+	if b == nil || b.reading() {
+		return
+	}
+	b.cancel()
+	delete(h.benches, test)
+}
+
+// Resume takes up the legs that were being read when the program stopped: the
+// module, when it is still the same one with its clock going on, continues the leg;
+// otherwise the leg waits to be stopped and judged as far as it went.
+func (h *Hub) Resume(ctx context.Context) error {
+	runs, err := h.shop.OpenRuns(ctx)
+	if err != nil {
+		return err
+	}
+	for _, r := range runs {
+		log, err := store.Readings(h.shop.DB.Read(ctx), r.ID)
+		if err != nil {
+			return err
+		}
+		blocks, err := store.Blocks(h.shop.DB.Read(ctx), r.ID)
+		if err != nil {
+			return err
+		}
+		l := &leg{run: r, log: log, written: len(log.Time), blocks: blocks, resumed: true}
+		_, err = h.shop.Device(ctx, "module", r.Source.Address)
+		if err == nil {
+			_, err = h.open(ctx, r.TestID, r.Source.Address, l)
+		}
+		if err != nil {
+			// Its module is not this shop's, or its case is closed: keep what was read.
+			r.Notes = append(r.Notes, "Wexter was stopped while this was read.")
+			if err := h.shop.EndRun(ctx, r); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}

@@ -1,0 +1,451 @@
+package standin
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"maps"
+	"math"
+	"net"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"go.yaml.in/yaml/v3"
+
+	"wexter/core/obd"
+	"wexter/instrument"
+)
+
+// Car is what the control units of a simulated car answer, read from a file.
+type Car struct {
+	Name      string
+	VIN       string  `yaml:"vin"`
+	Bus       string  // can, or old
+	Delay     float64 `yaml:"delay_s"`     // of an answer
+	Searching float64 `yaml:"searching_s"` // before the first answer
+	Errors    []string
+	Units     []Unit
+}
+
+// Unit is one control unit. Live and freeze data are keyed by PID in hex, in the
+// unit the PID is decoded to, or as "hex:…" bytes.
+type Unit struct {
+	ID        string
+	Lamp      bool
+	Stored    []string
+	Pending   []string
+	Permanent []string
+	Diesel    bool
+	Readiness map[string]string
+	Live      map[string]string
+	Freeze    struct {
+		Code string
+		Data map[string]string
+	}
+	Tests []struct {
+		Monitor, Test, Scaling byte
+		Value, Min, Max        uint16
+	}
+}
+
+// ReadCar reads a car's file; the error names the entry.
+func ReadCar(data []byte) (Car, error) {
+	var c Car
+	d := yaml.NewDecoder(bytes.NewReader(data))
+	d.KnownFields(true)
+	if err := d.Decode(&c); err != nil {
+		return c, fmt.Errorf("the car's file: %w", err)
+	}
+	if c.Bus != "can" && c.Bus != "old" {
+		return c, fmt.Errorf("the car's file: bus is %q; it is can or old", c.Bus)
+	}
+	if c.Delay < 0 || c.Delay > 5 || c.Searching < 0 || c.Searching > 8 || math.IsNaN(c.Delay+c.Searching) {
+		return c, errors.New("the car's file: delays lie between 0 and 5 s, searching between 0 and 8 s")
+	}
+	if len(c.Units) == 0 {
+		return c, errors.New("the car's file: no units")
+	}
+	for _, u := range c.Units {
+		if (c.Bus == "can") != (len(u.ID) == 3) || len(u.ID) < 2 {
+			return c, fmt.Errorf("unit %q: the id has three hex digits on can and two on an old bus", u.ID)
+		}
+		for _, code := range slices.Concat(u.Stored, u.Pending, u.Permanent) {
+			if _, _, ok := obd.EncodeDTC(code); !ok {
+				return c, fmt.Errorf("unit %s: %q is no trouble code", u.ID, code)
+			}
+		}
+		for k := range u.Readiness {
+			if !slices.Contains(obd.Monitors(u.Diesel), k) {
+				return c, fmt.Errorf("unit %s: there is no monitor %q", u.ID, k)
+			}
+		}
+		for _, m := range []map[string]string{u.Live, u.Freeze.Data} {
+			for k, v := range m {
+				if _, _, err := datum(k, v); err != nil {
+					return c, fmt.Errorf("unit %s: %w", u.ID, err)
+				}
+			}
+		}
+	}
+	return c, nil
+}
+
+// datum turns a PID and its value into bytes.
+func datum(key, value string) (byte, []byte, error) {
+	p, err := strconv.ParseUint(key, 16, 8)
+	if err != nil {
+		return 0, nil, fmt.Errorf("%q is no PID", key)
+	}
+	if h, ok := strings.CutPrefix(value, "hex:"); ok {
+		b, err := hex.DecodeString(strings.Join(strings.Fields(h), ""))
+		if n, known := obd.Length(byte(p)); err != nil || !known || n != len(b) {
+			return 0, nil, fmt.Errorf("PID %s: %q is not its %d bytes", key, value, n)
+		}
+		return byte(p), b, nil
+	}
+	v, err := strconv.ParseFloat(value, 64)
+	if err != nil {
+		return 0, nil, fmt.Errorf("PID %s: %q is no number", key, value)
+	}
+	b, ok := obd.Encode(byte(p), v)
+	if !ok {
+		return 0, nil, fmt.Errorf("PID %s cannot be written as one number; give it as hex:…", key)
+	}
+	return byte(p), b, nil
+}
+
+// Adapter answers requests for a car.
+type Adapter struct {
+	mu     sync.Mutex
+	car    Car
+	failed map[string]bool // requests that were answered with their error already
+	found  bool            // the bus
+	speed  float64
+}
+
+// NewAdapter makes one; speed shortens its delays.
+func NewAdapter(c Car, speed float64) *Adapter {
+	return &Adapter{car: c, failed: map[string]bool{}, speed: math.Max(speed, 0.01)}
+}
+
+// Serve answers everyone who connects until ctx ends.
+func (a *Adapter) Serve(ctx context.Context, l net.Listener) error {
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	go func() { <-ctx.Done(); l.Close() }()
+	slots := make(chan struct{}, 4)
+	for {
+		conn, err := l.Accept()
+		if err != nil {
+			if ctx.Err() != nil {
+				return nil
+			}
+			return err
+		}
+		select {
+		case slots <- struct{}{}:
+		default:
+			conn.Close()
+			continue
+		}
+		go func() {
+			defer func() { <-slots }()
+			stop := context.AfterFunc(ctx, func() { conn.Close() })
+			defer stop()
+			defer conn.Close()
+			a.talk(ctx, conn)
+		}()
+	}
+}
+
+func (a *Adapter) talk(ctx context.Context, conn net.Conn) {
+	about, _ := json.Marshal(instrument.AdapterAbout{Protocol: 1, Adapter: "scan adapter, " + a.car.Name, Simulated: true})
+	if _, err := conn.Write(append(about, '\n')); err != nil {
+		return
+	}
+	in := bufio.NewScanner(conn)
+	in.Buffer(make([]byte, 512), 512)
+	for in.Scan() {
+		request := strings.ToUpper(strings.Join(strings.Fields(in.Text()), ""))
+		if words, ok := strings.CutPrefix(strings.TrimSpace(in.Text()), "!"); ok {
+			fmt.Fprintf(conn, "%s\n\n", a.tell(words))
+			continue
+		}
+		a.mu.Lock()
+		first := !a.found
+		a.found = true
+		a.mu.Unlock()
+		if first && a.car.Searching > 0 {
+			fmt.Fprintln(conn, instrument.Searching)
+			a.wait(ctx, a.car.Searching)
+		}
+		a.wait(ctx, a.car.Delay)
+		_ = conn.SetWriteDeadline(time.Now().Add(5 * time.Second))
+		if _, err := fmt.Fprintf(conn, "%s\n\n", strings.Join(a.Answer(request), "\n")); err != nil {
+			return
+		}
+	}
+}
+
+func (a *Adapter) wait(ctx context.Context, seconds float64) {
+	select {
+	case <-ctx.Done():
+	case <-time.After(time.Duration(seconds / a.speed * float64(time.Second))):
+	}
+}
+
+// tell changes the car: "code P0443 stored" as when a part is unplugged, "mute" and
+// "unmute" for a plug that is off.
+func (a *Adapter) tell(words string) string {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	f := strings.Fields(words)
+	switch {
+	case len(f) == 3 && f[0] == "code":
+		if _, _, ok := obd.EncodeDTC(f[1]); !ok {
+			return instrument.ErrorWord + ": no code"
+		}
+		u := &a.car.Units[0]
+		switch f[2] {
+		case obd.Stored:
+			u.Stored, u.Lamp = append(u.Stored, f[1]), true
+		case obd.Pending:
+			u.Pending = append(u.Pending, f[1])
+		default:
+			return instrument.ErrorWord + ": stored or pending"
+		}
+	case len(f) == 1 && f[0] == "mute", len(f) == 1 && f[0] == "unmute":
+		a.failed["mute"] = f[0] == "mute"
+	default:
+		return instrument.ErrorWord + ": code CODE stored|pending, mute, unmute"
+	}
+	return "done"
+}
+
+// Answer returns the lines that answer a request in hex without blanks.
+func (a *Adapter) Answer(request string) []string {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	if a.failed["mute"] {
+		return []string{instrument.NoData}
+	}
+	if slices.Contains(a.car.Errors, request) && !a.failed[request] {
+		a.failed[request] = true
+		return []string{instrument.ErrorWord + ": the bus was disturbed"}
+	}
+	b, err := hex.DecodeString(request)
+	if err != nil || len(b) == 0 {
+		return []string{instrument.ErrorWord + ": this is no request"}
+	}
+	var out []string
+	for i := range a.car.Units {
+		u := &a.car.Units[i]
+		for _, m := range u.answer(b, a.car, i == 0) {
+			out = append(out, a.car.lines(u.ID, m)...)
+		}
+	}
+	if len(out) == 0 {
+		return []string{instrument.NoData}
+	}
+	return out
+}
+
+// lines writes a message as its bus carries it.
+func (c Car) lines(id string, m []byte) []string {
+	if c.Bus == "can" {
+		var out []string
+		for _, f := range obd.Frames(m) {
+			out = append(out, fmt.Sprintf("%s % X", id, f))
+		}
+		return out
+	}
+	addr, _ := strconv.ParseUint(id, 16, 8)
+	b := append([]byte{0x48, 0x6B, byte(addr)}, m...)
+	return []string{fmt.Sprintf("% X", append(b, obd.Sum(b)))}
+}
+
+// answer returns the messages of one unit.
+func (u *Unit) answer(q []byte, c Car, main bool) [][]byte {
+	old := c.Bus == "old"
+	one := func(m ...byte) [][]byte { return [][]byte{m} }
+	arg := byte(0)
+	if len(q) > 1 {
+		arg = q[1]
+	}
+	switch q[0] {
+	case 1:
+		if len(q) != 2 {
+			return nil
+		}
+		data := u.data()
+		if arg%0x20 == 0 {
+			if mask, any := mask(slices.Collect(maps.Keys(data)), arg); any || arg == 0 {
+				return one(append([]byte{0x41, arg}, mask...)...)
+			}
+			return nil
+		}
+		if d, ok := data[arg]; ok {
+			return one(append([]byte{0x41, arg}, d...)...)
+		}
+	case 2:
+		if u.Freeze.Code == "" || len(q) < 2 {
+			return nil
+		}
+		data := frame(u.Freeze.Data)
+		a, b, _ := obd.EncodeDTC(u.Freeze.Code)
+		data[2] = []byte{a, b}
+		if arg%0x20 == 0 {
+			m, _ := mask(slices.Collect(maps.Keys(data)), arg)
+			return one(append([]byte{0x42, arg, 0}, m...)...)
+		}
+		if d, ok := data[arg]; ok {
+			return one(append([]byte{0x42, arg, 0}, d...)...)
+		}
+	case 3:
+		return codes(0x43, u.Stored, old)
+	case 7:
+		return codes(0x47, u.Pending, old)
+	case 0x0A:
+		if old {
+			return nil // came with CAN
+		}
+		return codes(0x4A, u.Permanent, old)
+	case 4:
+		u.clear()
+		return one(0x44)
+	case 6:
+		return u.tests(arg, old)
+	case 9:
+		if !main || c.VIN == "" {
+			return nil
+		}
+		return info(arg, c.VIN, old)
+	}
+	return nil
+}
+
+// data is all live data of the unit with its status.
+func (u *Unit) data() map[byte][]byte {
+	m := frame(u.Live)
+	m[1] = obd.EncodeStatus(obd.Status{Lamp: u.Lamp, Codes: len(u.Stored), Compression: u.Diesel, Readiness: u.Readiness})
+	return m
+}
+
+func frame(values map[string]string) map[byte][]byte {
+	m := map[byte][]byte{}
+	for k, v := range values {
+		if p, d, err := datum(k, v); err == nil {
+			m[p] = d
+		}
+	}
+	return m
+}
+
+// mask announces which of the 32 ids after base are there; the last bit that more follow.
+func mask(ids []byte, base byte) (m []byte, any bool) {
+	m = make([]byte, 4)
+	for _, p := range ids {
+		if p <= base {
+			continue
+		}
+		i := int(p) - int(base) - 1
+		if i >= 31 {
+			i = 31 // this one, or more behind it
+		}
+		m[i/8] |= 0x80 >> (i % 8)
+		any = true
+	}
+	return m, any
+}
+
+func codes(service byte, list []string, old bool) [][]byte {
+	var pairs []byte
+	for _, c := range list {
+		a, b, _ := obd.EncodeDTC(c)
+		pairs = append(pairs, a, b)
+	}
+	if !old {
+		return [][]byte{append([]byte{service, byte(len(list))}, pairs...)}
+	}
+	var out [][]byte
+	for at := 0; at == 0 || at < len(pairs); at += 6 {
+		m := append([]byte{service}, pairs[at:min(at+6, len(pairs))]...)
+		for len(m) < 7 {
+			m = append(m, 0)
+		}
+		out = append(out, m)
+	}
+	return out
+}
+
+func (u *Unit) tests(id byte, old bool) [][]byte {
+	if old || len(u.Tests) == 0 {
+		return nil
+	}
+	if id%0x20 == 0 {
+		var ids []byte
+		for _, t := range u.Tests {
+			ids = append(ids, t.Monitor)
+		}
+		if m, any := mask(ids, id); any {
+			return [][]byte{append([]byte{0x46, id}, m...)}
+		}
+		return nil
+	}
+	m := []byte{0x46}
+	for _, t := range u.Tests {
+		if t.Monitor == id {
+			m = append(m, t.Monitor, t.Test, t.Scaling, byte(t.Value>>8), byte(t.Value), byte(t.Min>>8), byte(t.Min), byte(t.Max>>8), byte(t.Max))
+		}
+	}
+	if len(m) == 1 {
+		return nil
+	}
+	return [][]byte{m}
+}
+
+func info(item byte, vin string, old bool) [][]byte {
+	switch {
+	case item == 0 && old:
+		return [][]byte{{0x49, 0, 1, 0x40, 0, 0, 0}}
+	case item == 0:
+		return [][]byte{{0x49, 0, 0x40, 0, 0, 0}}
+	case item != 2:
+		return nil
+	case !old:
+		return [][]byte{append([]byte{0x49, 2, 1}, vin...)}
+	}
+	text := append(make([]byte, 3), vin...)
+	var out [][]byte
+	for i := 0; i*4 < len(text); i++ {
+		out = append(out, append([]byte{0x49, 2, byte(i + 1)}, text[i*4:min(i*4+4, len(text))]...))
+	}
+	return out
+}
+
+// clear is what service 04 does: codes, freeze frame, results and counters go, the
+// monitors begin anew; permanent codes stay.
+func (u *Unit) clear() {
+	u.Stored, u.Pending, u.Lamp = nil, nil, false
+	u.Freeze.Code, u.Freeze.Data = "", nil
+	for k, v := range u.Readiness {
+		if v == obd.Complete && k != "components" && k != "misfire" && k != "fuel" {
+			u.Readiness[k] = obd.Incomplete
+		}
+	}
+	for _, k := range []string{"21", "30", "31", "4D", "4E"} {
+		if _, ok := u.Live[k]; ok {
+			u.Live[k] = "0"
+		}
+	}
+	for i := range u.Tests {
+		u.Tests[i].Value, u.Tests[i].Min, u.Tests[i].Max = 0, 0, 0
+	}
+}

@@ -1,0 +1,290 @@
+package standin
+
+import (
+	"bufio"
+	"context"
+	"crypto/rand"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"math"
+	mrand "math/rand/v2"
+	"net"
+	"sync"
+	"time"
+
+	"wexter/core/sim"
+	"wexter/instrument"
+)
+
+// Gauge is what can be served: a simulated module, or the replay of a log.
+type Gauge interface {
+	About() instrument.About
+	Next(ctx context.Context) (instrument.Reading, error)
+	Do(ctx context.Context, c instrument.Command) error
+}
+
+// Model is the gauge of a simulated module.
+type Model struct {
+	Name       string
+	Range      float64 // Pa
+	Resolution float64 // Pa
+	Zero       float64 // Pa, what it reads open to the air
+	Noise      float64 // Pa, standard deviation of a reading
+	Rate       float64 // Hz
+	Speed      float64 // module seconds a second
+	Seed       uint64
+	Calibrated string // date
+}
+
+// Check returns a sentence when a value cannot be.
+func (m Model) Check() error {
+	for _, c := range []struct {
+		name      string
+		v, lo, hi float64
+	}{{"the range (Pa)", m.Range, 100, 1e6}, {"the resolution (Pa)", m.Resolution, 0, 1000}, {"the zero (Pa)", m.Zero, -1000, 1000},
+		{"the noise (Pa)", m.Noise, 0, 1000}, {"the rate (Hz)", m.Rate, 0.1, 100}, {"the speed", m.Speed, 0.01, 1000}} {
+		if math.IsNaN(c.v) || c.v < c.lo || c.v > c.hi {
+			return fmt.Errorf("%s is %g; it must lie between %g and %g", c.name, c.v, c.lo, c.hi)
+		}
+	}
+	return nil
+}
+
+// Module is a simulated pressure module on a plant. Its clock is the plant's.
+type Module struct {
+	mu        sync.Mutex
+	plant     *sim.Plant
+	model     Model
+	about     instrument.About
+	rng       *mrand.Rand
+	n         int64
+	unplugged bool
+	began     time.Time
+}
+
+// NewModule makes one; noise is drawn from the model's seed, a draw a reading.
+func NewModule(v sim.Vessel, m Model) (*Module, error) {
+	if err := m.Check(); err != nil {
+		return nil, err
+	}
+	p, err := sim.New(v)
+	if err != nil {
+		return nil, err
+	}
+	session := make([]byte, 8)
+	_, _ = rand.Read(session) // never fails
+	return &Module{plant: p, model: m, rng: mrand.New(mrand.NewPCG(m.Seed, 1)),
+		about: instrument.About{Protocol: 1, Name: m.Name, Serial: fmt.Sprintf("S%04d", m.Seed%10000), Session: hex.EncodeToString(session), Range: m.Range,
+			Resolution: m.Resolution, Rate: m.Rate, CalibratedOn: m.Calibrated, Orifice: v.Orifice, Simulated: true,
+			Commands: []string{instrument.Open, instrument.Seal, instrument.Charge, instrument.Draw, instrument.Plug, instrument.Car, instrument.Known, instrument.Closed, instrument.Unplug, instrument.Replug}}}, nil
+}
+
+// About says what the module is.
+func (m *Module) About() instrument.About { return m.about }
+
+// Next waits until the next reading is due and takes it.
+func (m *Module) Next(ctx context.Context) (instrument.Reading, error) {
+	if m.began.IsZero() {
+		m.began = time.Now()
+	}
+	due := m.began.Add(time.Duration(float64(m.n+1) / (m.model.Rate * m.model.Speed) * float64(time.Second)))
+	if wait := time.Until(due); wait > 0 {
+		select {
+		case <-ctx.Done():
+			return instrument.Reading{}, ctx.Err()
+		case <-time.After(wait):
+		}
+	} else if wait < -time.Second {
+		m.began = m.began.Add(-wait) // the computer slept: the clock goes on from here, readings do not rush
+	}
+	return m.Read(), nil
+}
+
+// Read lets one period of the clock pass and reads the gauge.
+func (m *Module) Read() instrument.Reading {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.n++
+	m.plant.Run(float64(m.n)/m.model.Rate - m.plant.Time())
+	r := instrument.Reading{N: m.n, Time: math.Round(float64(m.n)/m.model.Rate*1e6) / 1e6}
+	noise, probe := m.rng.NormFloat64(), m.rng.NormFloat64()
+	if m.unplugged {
+		r.Fault = "the sensor is unplugged"
+		return r
+	}
+	p := m.plant.Gauge() + m.model.Zero + m.model.Noise*noise
+	if m.model.Resolution > 0 {
+		p = math.Round(p/m.model.Resolution) * m.model.Resolution
+	}
+	if math.Abs(p) >= m.model.Range {
+		p, r.Over = math.Copysign(m.model.Range, p), true
+	}
+	wall := math.Round((m.plant.Wall()+0.02*probe)*50) / 50
+	r.Pressure, r.Wall = p, &wall
+	return r
+}
+
+// Do works the rig, or gives the module a mishap.
+func (m *Module) Do(_ context.Context, c instrument.Command) error {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	switch c.Do {
+	case instrument.Open, instrument.Seal, instrument.Charge, instrument.Draw:
+		return m.plant.Set(sim.Port(c.Do), c.Target)
+	case instrument.Plug, instrument.Car:
+		m.plant.Plug(c.Do == instrument.Plug)
+	case instrument.Known, instrument.Closed:
+		if m.about.Orifice == 0 {
+			return errors.New("this rig has no known orifice")
+		}
+		m.plant.Known(c.Do == instrument.Known)
+	case instrument.Unplug, instrument.Replug:
+		m.unplugged = c.Do == instrument.Unplug
+	default:
+		return fmt.Errorf("this module does not know %q", c.Do)
+	}
+	return nil
+}
+
+// Serve sends the gauge's readings to everyone who connects, and takes their
+// commands, until ctx ends. A client too slow to keep up is dropped.
+func Serve(ctx context.Context, l net.Listener, g Gauge) error {
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	h := &server{gauge: g, clients: map[*client]bool{}}
+	defer h.end()
+	go func() { <-ctx.Done(); l.Close() }()
+	go h.accept(ctx, l)
+	for {
+		r, err := g.Next(ctx)
+		if err != nil {
+			if ctx.Err() != nil {
+				return nil
+			}
+			return err
+		}
+		h.send(r)
+	}
+}
+
+type server struct {
+	gauge   Gauge
+	mu      sync.Mutex
+	clients map[*client]bool
+}
+
+type client struct {
+	conn  net.Conn
+	lines chan []byte
+}
+
+func (s *server) accept(ctx context.Context, l net.Listener) {
+	for {
+		conn, err := l.Accept()
+		if err != nil {
+			return
+		}
+		c := &client{conn, make(chan []byte, 256)}
+		c.line(s.gauge.About())
+		s.mu.Lock()
+		full := len(s.clients) >= 16
+		if !full {
+			s.clients[c] = true
+		}
+		s.mu.Unlock()
+		if full {
+			conn.Close()
+			continue
+		}
+		go s.write(c)
+		go s.read(ctx, c)
+	}
+}
+
+// line queues a line; false when the client is too far behind.
+func (c *client) line(v any) bool {
+	b, err := json.Marshal(v)
+	if err != nil {
+		return false
+	}
+	select {
+	case c.lines <- append(b, '\n'):
+		return true
+	default:
+		return false
+	}
+}
+
+func (s *server) send(v any) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for c := range s.clients {
+		if !c.line(v) {
+			s.drop(c)
+			c.conn.Close()
+		}
+	}
+}
+
+// drop forgets a client; its writer ends with the lines. The lock is held.
+func (s *server) drop(c *client) {
+	if s.clients[c] {
+		delete(s.clients, c)
+		close(c.lines)
+	}
+}
+
+// end lets every client go.
+func (s *server) end() {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for c := range s.clients {
+		s.drop(c)
+		c.conn.Close()
+	}
+}
+
+func (s *server) write(c *client) {
+	defer c.conn.Close()
+	for b := range c.lines {
+		_ = c.conn.SetWriteDeadline(time.Now().Add(5 * time.Second))
+		if _, err := c.conn.Write(b); err != nil {
+			break
+		}
+	}
+	s.mu.Lock()
+	s.drop(c)
+	s.mu.Unlock()
+}
+
+func (s *server) read(ctx context.Context, c *client) {
+	in := bufio.NewScanner(c.conn)
+	in.Buffer(make([]byte, 4096), 4096)
+	for in.Scan() {
+		var cmd instrument.Command
+		answer := instrument.Reading{Done: "?"}
+		if err := json.Unmarshal(in.Bytes(), &cmd); err != nil {
+			answer.Error = "this line is no command"
+		} else {
+			answer.Done = cmd.Do
+			if answer.Done == "" {
+				answer.Done = "?"
+			}
+			if err := s.gauge.Do(ctx, cmd); err != nil {
+				answer.Error = err.Error()
+			}
+		}
+		s.mu.Lock()
+		alive := s.clients[c] && c.line(answer)
+		s.mu.Unlock()
+		if !alive {
+			break
+		}
+	}
+	s.mu.Lock()
+	s.drop(c)
+	s.mu.Unlock()
+	c.conn.Close()
+}

@@ -1,0 +1,352 @@
+package web
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"html/template"
+	"math"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"wexter/casework"
+	"wexter/core/knowledge"
+	"wexter/core/record"
+	"wexter/core/units"
+	"wexter/live"
+)
+
+// verdictView is a result as the right-hand side of a bench says it.
+type verdictView struct {
+	Sum     record.Summary
+	Outcome string
+	Hole    template.HTML
+	Live    bool   // still being read
+	Said    string // why there is no result
+}
+
+type liveData struct {
+	Case    record.Case
+	Vehicle record.Vehicle
+	Arch    knowledge.Archetype
+	Test    casework.TestFolder
+	Modules []record.Device
+	Address string // of the module in use
+	Volume  string
+	Sealed  int
+	Max     string
+}
+
+func (s *server) liveBench(c *echo.Context) error { return s.showLive(c, nil) }
+
+func (s *server) showLive(c *echo.Context, failed error) error {
+	ctx, id := c.Request().Context(), c.Param("id")
+	caseID, err := s.shop.TestCase(ctx, id)
+	if err != nil {
+		return err
+	}
+	f, err := s.shop.Load(ctx, caseID)
+	if err != nil {
+		return err
+	}
+	d := liveData{Case: f.Case, Vehicle: f.Vehicle}
+	d.Test, _ = f.Test(id)
+	d.Arch, _ = s.shop.Book.Archetype(f.Vehicle.Archetype)
+	d.Max = fmt.Sprintf("%.1f inH2O (%.1f kPa)", d.Arch.MaxPa/units.InH2O, d.Arch.MaxPa/1e3)
+	su := d.Test.Setup
+	d.Sealed = len(su.Sealed)
+	d.Volume = "by the known orifice"
+	if su.Volume > 0 {
+		d.Volume = fmt.Sprintf("%.3g L ± %.2g %%", su.Volume*1e3, su.VolumeTolerance*100)
+	}
+	if d.Modules, err = s.shop.Devices(ctx, "module"); err != nil {
+		return err
+	}
+	if b, ok := s.hub.Look(id); ok {
+		d.Address = b.Address()
+	}
+	p := s.page(c, "Live hold · "+d.Case.Number, "slate", d)
+	if failed != nil {
+		return s.again(c, failed, "live.html", p)
+	}
+	return s.render(c, http.StatusOK, "live.html", p)
+}
+
+// liveAct is one press of a button on a live bench. The first press, which takes a
+// module, leads to the page anew; all others are answered with a sentence or nothing,
+// since the page goes on showing what the bench does.
+func (s *server) liveAct(c *echo.Context) error {
+	if err := parsed(c); err != nil {
+		return err
+	}
+	f := &form{c: c}
+	ctx, id := c.Request().Context(), c.Param("id")
+	switch f.text("do") {
+	case "join":
+		if err := s.hub.Join(ctx, id, f.text("module")); err != nil {
+			return s.showLive(c, err)
+		}
+		return c.Redirect(http.StatusSeeOther, "/tests/"+id+"/live")
+	case "leave":
+		s.hub.Leave(id)
+		return c.Redirect(http.StatusSeeOther, "/tests/"+id+"/live")
+	}
+	b, ok := s.hub.Look(id)
+	if !ok {
+		return c.JSON(http.StatusConflict, map[string]string{"say": "This bench is not live any more; load the page again."})
+	}
+	var err error
+	switch do := f.text("do"); do {
+	case "start", "redo":
+		err = b.Start(ctx, f.text("leg"), do == "redo")
+	case "stop":
+		err = b.Stop()
+	case "mark":
+		err = b.Mark(ctx, f.key(), f.text("words"))
+	case "move":
+		at := f.number("at", "Start of the hold", true)
+		if err = f.err; err == nil {
+			err = b.MoveStart(ctx, f.key(), at)
+		}
+	case "rig":
+		err = b.Rig(ctx, f.text("command"))
+	default:
+		err = &casework.Problem{Sentence: "this bench does not know what to do"}
+	}
+	if err != nil {
+		say, code := sentence(err)
+		if say == "" {
+			return err
+		}
+		return c.JSON(code, map[string]string{"say": say})
+	}
+	return c.NoContent(http.StatusNoContent)
+}
+
+// streamEvery is how often a page is told what is new: as often as a module reads.
+const streamEvery = 100 * time.Millisecond
+
+// point is what is sent of readings: time in s, pressure in inH2O.
+type points struct {
+	Run  string    `json:"run"`
+	From int       `json:"from"`
+	T    []float64 `json:"t"`
+	P    []float64 `json:"p"`
+}
+
+type nowJSON struct {
+	InH2O float64 `json:"inh2o"`
+	KPa   float64 `json:"kpa"`
+	Over  bool    `json:"over"`
+	At    float64 `json:"at"`
+}
+
+type curve struct {
+	T []float64 `json:"t"`
+	P []float64 `json:"p"`
+}
+
+type estimateJSON struct {
+	HTML  string `json:"html"`
+	Scale string `json:"scale"`
+	Limit *curve `json:"limit,omitempty"`
+	Fit   *curve `json:"fit,omitempty"`
+}
+
+type newsJSON struct {
+	View     *live.View    `json:"view,omitempty"`
+	Points   *points       `json:"points,omitempty"`
+	Now      *nowJSON      `json:"now"`
+	Disk     float64       `json:"disk"`
+	Estimate *estimateJSON `json:"estimate,omitempty"`
+}
+
+// liveStream tells a page what is new on a bench, as server-sent events. The id of
+// an event says how far the page has come, so that a stream taken up again sends
+// nothing twice and leaves nothing out.
+func (s *server) liveStream(c *echo.Context) error {
+	b, ok := s.hub.Look(c.Param("id"))
+	if !ok {
+		return c.NoContent(http.StatusNoContent) // tells the browser to stop asking
+	}
+	w := c.Response()
+	h := w.Header()
+	h.Set("Content-Type", "text/event-stream")
+	h.Set("X-Accel-Buffering", "no")
+	rc := http.NewResponseController(w)
+	// The server's time limit is for requests; this one lasts as long as somebody looks.
+	_ = rc.SetReadDeadline(time.Time{})
+	if _, err := fmt.Fprint(w, "retry: 500\n\n"); err != nil {
+		return nil
+	}
+	version, run, from, counted := -1, "", 0, -1
+	if last := c.Request().Header.Get("Last-Event-ID"); last != "" {
+		// The view is sent anew; the readings go on where they ended.
+		if f := strings.Split(last, "."); len(f) == 2 {
+			run = f[0]
+			from, _ = strconv.Atoi(f[1])
+		}
+	}
+	tick := time.NewTicker(streamEvery)
+	defer tick.Stop()
+	ctx := c.Request().Context()
+	for {
+		n := b.Since(version, run, max(from, 0), counted)
+		j := newsJSON{Disk: n.Disk}
+		if n.View != nil {
+			version, j.View = n.View.Version, n.View
+		}
+		if n.Now != nil {
+			j.Now = &nowJSON{round(n.Now.Pa/units.InH2O, 3), round(n.Now.Pa/1e3, 4), n.Now.Over, n.Now.At}
+		}
+		if n.Run != run || len(n.Time) > 0 {
+			j.Points = thin(points{n.Run, n.From, n.Time, n.Inches})
+			run, from = n.Run, n.From+len(n.Time)
+		}
+		if n.Counted != counted || n.View != nil && n.Run == "" {
+			e, err := s.estimate(n)
+			if err != nil {
+				return err
+			}
+			counted, j.Estimate = n.Counted, e
+		}
+		data, err := json.Marshal(j)
+		if err != nil {
+			return err
+		}
+		_ = rc.SetWriteDeadline(time.Now().Add(10 * time.Second))
+		if _, err := fmt.Fprintf(w, "id: %s.%d\ndata: %s\n\n", run, from, data); err != nil {
+			return nil
+		}
+		if err := rc.Flush(); err != nil {
+			return nil
+		}
+		select {
+		case <-ctx.Done():
+			return nil
+		case <-s.hub.Done():
+			return nil
+		case <-tick.C:
+		}
+		if now, ok := s.hub.Look(c.Param("id")); !ok || now != b {
+			return nil
+		}
+	}
+}
+
+// thin rounds readings and sends a long stretch at once in at most 1200 points.
+func thin(p points) *points {
+	stride := max(1, (len(p.T)+1199)/1200)
+	out := points{Run: p.Run, From: p.From, T: []float64{}, P: []float64{}}
+	for i := 0; i < len(p.T); i += stride {
+		out.T, out.P = append(out.T, round(p.T[i], 3)), append(out.P, round(p.P[i], 3))
+	}
+	return &out
+}
+
+func round(x float64, digits int) float64 {
+	k := math.Pow(10, float64(digits))
+	return math.Round(x*k) / k
+}
+
+// estimate says what is known now: of the leg that runs, or of the test.
+func (s *server) estimate(n live.News) (*estimateJSON, error) {
+	v := verdictView{Live: n.Run != ""}
+	has := false
+	switch {
+	case n.Estimate != nil && n.Run != "":
+		v.Sum, v.Said = n.Estimate.Sum, n.Estimate.Said
+		v.Outcome, has = string(v.Sum.Verdict), v.Said == ""
+	case n.View != nil && n.Run == "":
+		v.Sum, has = n.Test.Summary()
+		v.Outcome, v.Said = n.Test.Outcome, n.Test.Problem
+	default:
+		return nil, nil
+	}
+	e := &estimateJSON{}
+	if has {
+		var scale template.HTML
+		v.Hole, scale = sized(v.Sum, nil)
+		e.Scale = string(scale)
+		for _, l := range v.Sum.Legs {
+			if n.Estimate != nil && l.Run == n.Estimate.Run {
+				if e.Limit == nil {
+					e.Limit, e.Fit = &curve{}, &curve{}
+				}
+				for i := range l.Time {
+					t := round(l.Time[i], 2)
+					e.Limit.T, e.Limit.P = append(e.Limit.T, t), append(e.Limit.P, round(l.AtLimit[i]/units.InH2O, 3))
+					e.Fit.T, e.Fit.P = append(e.Fit.T, t), append(e.Fit.P, round(l.Fitted[i]/units.InH2O, 3))
+				}
+			}
+		}
+	}
+	var b bytes.Buffer
+	if err := s.views["live.html"].ExecuteTemplate(&b, "verdict", v); err != nil {
+		return nil, err
+	}
+	e.HTML = b.String()
+	return e, nil
+}
+
+// refreshBench tells a live bench that its test was changed elsewhere.
+func (s *server) refreshBench(test string) error {
+	if b, ok := s.hub.Look(test); ok {
+		return b.Refresh()
+	}
+	return nil
+}
+
+type instrumentsData struct {
+	Modules, Adapters []record.Device
+	Ask               string
+}
+
+func (s *server) instruments(c *echo.Context) error { return s.showInstruments(c, nil, "") }
+
+func (s *server) showInstruments(c *echo.Context, failed error, ask string) error {
+	ctx := c.Request().Context()
+	d := instrumentsData{Ask: ask}
+	var err error
+	if d.Modules, err = s.shop.Devices(ctx, "module"); err != nil {
+		return err
+	}
+	if d.Adapters, err = s.shop.Devices(ctx, "adapter"); err != nil {
+		return err
+	}
+	p := s.page(c, "Instruments", "instruments", d)
+	if failed != nil {
+		return s.again(c, failed, "instruments.html", p)
+	}
+	return s.render(c, http.StatusOK, "instruments.html", p)
+}
+
+func (s *server) addInstrument(c *echo.Context) error {
+	if err := parsed(c); err != nil {
+		return err
+	}
+	f := form{c: c}
+	if err := s.shop.AddDevice(c.Request().Context(), f.key(), f.text("kind"), f.text("name"), f.text("address"), f.text("sure") != ""); err != nil {
+		ask := ""
+		if q, ok := err.(*casework.Question); ok {
+			ask = q.Sentence
+		}
+		return s.showInstruments(c, err, ask)
+	}
+	return c.Redirect(http.StatusSeeOther, "/instruments")
+}
+
+func (s *server) removeInstrument(c *echo.Context) error {
+	if err := parsed(c); err != nil {
+		return err
+	}
+	f := form{c: c}
+	if err := s.shop.RemoveDevice(c.Request().Context(), f.key(), c.Param("id")); err != nil {
+		return s.showInstruments(c, err, "")
+	}
+	return c.Redirect(http.StatusSeeOther, "/instruments")
+}
