@@ -206,7 +206,9 @@ func TestUnpluggedIsNoLeak(t *testing.T) {
 		must(t, b.Stop())
 		l := result(t, s, id)
 		sum, _ := l.Test.Summary()
-		if l.Test.Outcome == "over_limit" || sum.Low > 0.15e-3 {
+		// The interval is one of 95 %: now and then it lies beside the true 0.15 mm. A step
+		// taken for a leak would be far above.
+		if l.Test.Outcome == "over_limit" || sum.Low > 0.3e-3 {
 			t.Errorf("opened %v: %s, %.3f to %.3f mm", opened, l.Test.Outcome, sum.Low*1e3, sum.High*1e3)
 		}
 		if !strings.Contains(strings.Join(sum.Warnings, " "), "Nothing was read from") {
