@@ -384,7 +384,7 @@ type NewFinding struct {
 
 // AddFinding writes down what was found.
 func (s *Shop) AddFinding(ctx context.Context, key, id string, n NewFinding) error {
-	if _, ok := s.Book.Part(n.Part); !ok {
+	if _, ok := s.Book.Fault(n.Part); !ok {
 		return problem("part", "choose the part that was found")
 	}
 	var err error

@@ -126,7 +126,7 @@ func TestAWholeCase(t *testing.T) {
 	}
 	done, _, err := s.Record(ctx, "")
 	must(t, err)
-	if len(done) != 1 || done[0].Parts[0] != "Vapour line, tank to canister" {
+	if len(done) != 1 || done[0].Parts[0] != "Vapour line rusted or rubbed through" {
 		t.Errorf("%+v", done)
 	}
 }

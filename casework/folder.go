@@ -280,7 +280,7 @@ func (s *Shop) Record(ctx context.Context, before string) (rows []Finished, more
 	}
 	parts := map[string][]string{}
 	for _, f := range found {
-		if p, ok := s.Book.Part(f.Part); ok {
+		if p, ok := s.Book.Fault(f.Part); ok {
 			parts[f.CaseID] = append(parts[f.CaseID], p.Name)
 		}
 	}

@@ -65,7 +65,7 @@ func (s *Shop) Paper(f Folder) report.Paper {
 	var found []report.Row
 	for _, x := range f.Findings {
 		if x.StruckAt == nil {
-			part, _ := s.Book.Part(x.Part)
+			part, _ := s.Book.Fault(x.Part)
 			row(&found, part.Name, strings.Trim(x.Place+". "+x.How, ". "))
 		}
 	}

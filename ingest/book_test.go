@@ -1,17 +1,20 @@
 package ingest_test
 
 import (
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 
 	"wexter/core/knowledge"
+	"wexter/core/plumbing"
 	"wexter/ingest"
 )
 
 func TestTheBookLoads(t *testing.T) {
 	b := ingest.Book()
-	if len(b.Archetypes) != 9 || len(b.Codes) < 50 || len(b.Parts) < 20 {
-		t.Errorf("%d archetypes, %d codes, %d parts", len(b.Archetypes), len(b.Codes), len(b.Parts))
+	if len(b.Archetypes) != 9 || len(b.Codes) < 50 || len(b.Faults) < 75 {
+		t.Errorf("%d archetypes, %d codes, %d faults", len(b.Archetypes), len(b.Codes), len(b.Faults))
 	}
 	for _, a := range b.Archetypes {
 		if strings.HasPrefix(a.Key, "eonv-switch") && !strings.Contains(strings.Join(a.Cautions, " "), "eonv-pressure") {
@@ -20,27 +23,76 @@ func TestTheBookLoads(t *testing.T) {
 	}
 }
 
-func TestABrokenBookNamesTheEntry(t *testing.T) {
-	const good = "cautions: [{key: c, text: x}]\narchetypes: [{key: a, name: n, check: c, rest: r, seal: [{do: d}], maxpa: 100, maxvacpa: 100, cautions: [c]}]\n"
-	if _, err := ingest.ReadBook([]byte(good)); err != nil {
+// A shop adds an archetype, a fault and a test of its own by a file, and what is wrong
+// in it is told with the entry's name.
+func TestAShopsOwnPages(t *testing.T) {
+	const own = `archetypes:
+  - key: own-tank
+    family: vapour
+    name: "Twin canister of the harbour tugs"
+    rest: "Vent open (spring)."
+    check: "A sensor watches the tank."
+    from: [tank, tank-sensor, vapour-line, canister, purge, vent-valve, vent-end]
+    seal: [{do: "Cap the vent."}]
+    maxpa: 2000
+    maxvacpa: 2000
+    cautions: [vapour]
+    refuses: [{family: engine, with: [turbo-diesel], why: "no vapour there"}]
+faults:
+  - {key: own-fault, family: vapour, name: "Tug's own joint", place: "aft", carries: [vapour-line], only: [own-tank], weight: 2, context: {salt: 2}, changes: [{param: leak, from: 0.2, to: 3}], order: "joint", seals: "", minutes: 10, cost: a, tests: [smoke]}
+`
+	dir := t.TempDir()
+	write := func(text string) string {
+		t.Helper()
+		if err := os.WriteFile(filepath.Join(dir, "own.yaml"), []byte(text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		return dir
+	}
+	b, err := ingest.BookWith(write(own))
+	if err != nil {
 		t.Fatal(err)
 	}
+	a, ok := b.Archetype("own-tank")
+	if !ok || a.Name != "Twin canister of the harbour tugs" || a.MaxPa != 2000 {
+		t.Errorf("%+v %v", a, ok)
+	}
+	if _, ok := b.Fault("own-fault"); !ok || len(b.Faults) != len(ingest.Book().Faults)+1 {
+		t.Error("the shop's fault is not in the Book")
+	}
+	c := plumbing.Combination{Engine: "na-map", Boost: "no-boost", Crankcase: "regulator", Recirculation: "no-egr", Vapour: "own-tank"}
+	if _, err := b.Plumbing.Combine(c); err != nil {
+		t.Error(err)
+	}
+	if b, err := ingest.BookWith(""); err != nil || len(b.Faults) != len(ingest.Book().Faults) {
+		t.Error("without pages of a shop the Book is another")
+	}
 	for _, c := range []struct{ from, to, say string }{
-		{"cautions: [c]}", "cautions: [d]}", "archetype \"a\": there is no caution \"d\""},
-		{", cautions: [c]}", "}", "a procedure without its caution"},
-		{"maxpa: 100", "maxpa: 100000", "archetype \"a\": the permitted pressure"},
-		{"maxvacpa: 100", "maxvacpa: 100000", "permitted vacuum"},
-		{"seal: [{do: d}]", "seal: []", "how it is sealed"},
-		{"key: a,", "key: A b,", "archetype \"A b\""},
-		{"name: n", "nmae: n", "nmae"},
-		{"archetypes:", "codes: [{code: P0442}]\narchetypes:", "code \"P0442\": no words"},
-		{"archetypes:", "codes: [{code: P04, says: x}]\narchetypes:", "code \"P04\""},
-		{"archetypes:", "parts: [{key: x}]\narchetypes:", "part \"x\""},
+		{"key: own-tank", "key: engine-vacuum", `archetype "engine-vacuum": the key must be its own`},
+		{"seal: [{do: \"Cap the vent.\"}]", "seal: []", `archetype "own-tank": say how it is sealed`},
+		{"maxpa: 2000", "maxpa: 20000", `archetype "own-tank": the permitted pressure`},
+		{"maxvacpa: 2000", "maxvacpa: 20000", "permitted vacuum"},
+		{"cautions: [vapour]", "cautions: [thunder]", `there is no caution "thunder"`},
+		{"cautions: [vapour]", "cautions: []", "a procedure without its caution"},
+		{"check: \"A sensor watches the tank.\"", "check: \"\"", "how it checks itself"},
+		{"vent-valve, vent-end", "vent-end", `line "vent-end": its end "from": there is no part "vent-valve"`},
+		{"weight: 2", "weight: heavy", "heavy"},
+		{"weight: 2", "weihgt: 2", "weihgt"},
+		{"tests: [smoke]", "tests: []", `fault "own-fault": a fault without a test that can see it`},
+		{"tests: [smoke]", "tests: [eonv-manometer]", `fault "own-fault": a fault without a test that can see it on a car`},
+		{"tests: [smoke]", "tests: [witchcraft]", `there is no test "witchcraft"`},
+		{"only: [own-tank]", "only: [no-vapour]", `fault "own-fault": no car can have it`},
+		{own, strings.Repeat("# no page\n", 300_000), "larger than 2 MB"},
 	} {
-		_, err := ingest.ReadBook([]byte(strings.Replace(good, c.from, c.to, 1)))
-		if err == nil || !strings.Contains(err.Error(), c.say) {
-			t.Errorf("%s → %s: %v; want %q", c.from, c.to, err, c.say)
+		if !strings.Contains(own, c.from) {
+			t.Fatalf("%q is not in the page", c.from)
 		}
+		if _, err := ingest.BookWith(write(strings.Replace(own, c.from, c.to, 1))); err == nil || !strings.Contains(err.Error(), c.say) || !strings.Contains(err.Error(), "own.yaml") {
+			t.Errorf("%s → %.40s: %v; want %q", c.from, c.to, err, c.say)
+		}
+	}
+	if _, err := ingest.BookWith(filepath.Join(dir, "nothing")); err == nil {
+		t.Error("a page that is not there was read")
 	}
 }
 

@@ -51,7 +51,7 @@ type caseData struct {
 	Plot   template.HTML
 	Live   []casework.TestFolder
 	Waits  bool
-	Parts  []knowledge.Part
+	Parts  []knowledge.Fault
 	Diff   []difference
 	Paper  report.Paper
 }
@@ -66,7 +66,7 @@ func (s *server) caseData(ctx context.Context, id string) (caseData, error) {
 	if err != nil {
 		return caseData{}, err
 	}
-	d := caseData{Folder: f, Proof: f.Proof(), Parts: s.shop.Book.Parts, Waits: f.Case.WaitUntil != nil && f.Case.WaitUntil.After(s.shop.Now())}
+	d := caseData{Folder: f, Proof: f.Proof(), Parts: s.shop.Book.Faults, Waits: f.Case.WaitUntil != nil && f.Case.WaitUntil.After(s.shop.Now())}
 	d.Arch, _ = s.shop.Book.Archetype(f.Vehicle.Archetype)
 	for _, st := range record.Stages() {
 		d.Stages = append(d.Stages, stageMark{string(st), stageClass(st, f.Case.Stage)})
@@ -138,7 +138,7 @@ func (s *server) strip(f casework.Folder) []entry {
 		out = append(out, e)
 	}
 	for _, x := range f.Findings {
-		p, _ := s.shop.Book.Part(x.Part)
+		p, _ := s.shop.Book.Fault(x.Part)
 		out = append(out, entry{At: x.At, Kind: "finding", ID: x.ID, What: "Found", Figure: p.Name, Class: "over", Note: strings.Trim(x.Place+" · "+x.How, " ·"), Struck: x.StruckAt != nil, Doubted: x.Doubted(), Photo: x.Photo})
 	}
 	for _, x := range f.Repairs {

@@ -55,7 +55,7 @@ func (s *server) funcs() template.FuncMap {
 		"date":    sayDate,
 		"explain": s.shop.Book.Explain,
 		"part": func(k string) string {
-			if p, ok := s.shop.Book.Part(k); ok {
+			if p, ok := s.shop.Book.Fault(k); ok {
 				return p.Name
 			}
 			return k

@@ -9,23 +9,34 @@ import (
 	"fmt"
 	"regexp"
 	"strings"
+
+	"wexter/core/plumbing"
 )
 
 // Book is everything that is looked up.
 type Book struct {
-	Archetypes []Archetype
+	Archetypes []Archetype // how vapour systems check themselves
+	Plumbing   plumbing.Library
 	Codes      []Code
-	Parts      []Part
+	Faults     []Fault
+	Tests      []Test
+	Kit        []Kit
+	Contexts   []Word
+	Costs      []Word
+	Params     []Param
+	Craft      []Craft
+	Schools    []School
 	Cautions   []Caution
 	Synonyms   [][]string // words that the trade uses one for the other
 }
 
-// Archetype is a way in which a vapour system checks itself.
+// Archetype is a way in which a vapour system checks itself. Its name and rest states
+// are those of the plumbing of the same key.
 type Archetype struct {
 	Key      string
-	Name     string   // as a technician chooses it
+	Name     string   `yaml:"-"`
+	Rest     string   `yaml:"-"`
 	Check    string   // how the leak check works
-	Rest     string   // rest states of its valves
 	Seal     []Step   // how to seal it for a hold
 	MaxPa    float64  // permitted pressure, Pa gauge
 	MaxVacPa float64  // permitted vacuum, Pa below the barometer
@@ -45,15 +56,6 @@ type Code struct {
 	Says string
 	Size string // leak size it stands for, or empty
 	Read string // how to read it
-}
-
-// Part is something that leaks or sticks.
-type Part struct {
-	Key    string
-	Family string
-	Name   string
-	Place  string // where it sits
-	Seals  string // what to order with it
 }
 
 // Caution is a danger, said where the hand needs it.
@@ -81,8 +83,8 @@ func (b Book) Check() error {
 		switch {
 		case !keyForm.MatchString(a.Key) || seen[a.Key]:
 			return fmt.Errorf("archetype %q: the key must be its own, in lower case with dashes", a.Key)
-		case a.Name == "" || a.Check == "" || a.Rest == "":
-			return fmt.Errorf("archetype %q: name, check and rest states are needed", a.Key)
+		case a.Check == "":
+			return fmt.Errorf("archetype %q: how it checks itself is needed", a.Key)
 		case len(a.Seal) == 0:
 			return fmt.Errorf("archetype %q: say how it is sealed for a hold", a.Key)
 		case !(a.MaxPa > 0) || a.MaxPa > 6895:
@@ -113,11 +115,14 @@ func (b Book) Check() error {
 		}
 		seen[c.Code] = true
 	}
-	for _, p := range b.Parts {
-		if !keyForm.MatchString(p.Key) || seen["part "+p.Key] || p.Name == "" || p.Family == "" {
-			return fmt.Errorf("part %q: a key of its own, a family and a name are needed", p.Key)
-		}
-		seen["part "+p.Key] = true
+	if err := b.checkPlumbing(); err != nil {
+		return err
+	}
+	if err := b.checkTests(cautions); err != nil {
+		return err
+	}
+	if err := b.checkFaults(); err != nil {
+		return err
 	}
 	for i, set := range b.Synonyms {
 		if len(set) < 2 {
@@ -140,16 +145,6 @@ func (b Book) Archetype(key string) (Archetype, bool) {
 		}
 	}
 	return Archetype{}, false
-}
-
-// Part finds one by key.
-func (b Book) Part(key string) (Part, bool) {
-	for _, p := range b.Parts {
-		if p.Key == key {
-			return p, true
-		}
-	}
-	return Part{}, false
 }
 
 // Caution finds a text by key.

@@ -9,7 +9,7 @@ import (
 
 // Hit is an entry of the Book that a search found.
 type Hit struct {
-	Kind string // archetype, code, part or caution
+	Kind string // archetype, code, fault, test, craft, school or caution
 	Key  string
 	Name string
 	Text string
@@ -47,8 +47,18 @@ func (b Book) Search(query string) []Hit {
 	for _, c := range b.Codes {
 		add(Hit{Kind: "code", Key: c.Code, Name: c.Code, Text: c.Says}, c.Size, c.Read)
 	}
-	for _, p := range b.Parts {
-		add(Hit{Kind: "part", Key: p.Key, Name: p.Name, Text: p.Place}, p.Family, p.Seals)
+	for _, f := range b.Faults {
+		add(Hit{Kind: "fault", Key: f.Key, Name: f.Name, Text: f.Place}, f.Family, f.Order, f.Seals)
+	}
+	for _, t := range b.Tests {
+		more := []string{t.Access, t.Splits, strings.Join(t.Steps, " "), strings.Join(t.Traps, " ")}
+		for _, k := range t.Kit {
+			more = append(more, b.KitNamed(k).Name)
+		}
+		for _, s := range t.Setup {
+			more = append(more, s.Do, s.Why)
+		}
+		add(Hit{Kind: "test", Key: t.Key, Name: t.Name, Text: t.Purpose}, more...)
 	}
 	for _, a := range b.Archetypes {
 		more := []string{a.Rest, a.Note}
@@ -56,6 +66,21 @@ func (b Book) Search(query string) []Hit {
 			more = append(more, s.Do, s.Why)
 		}
 		add(Hit{Kind: "archetype", Key: a.Key, Name: a.Name, Text: a.Check}, more...)
+	}
+	for _, a := range b.Plumbing.Archetypes {
+		if a.Family != "vapour" {
+			add(Hit{Kind: "archetype", Key: a.Key, Name: a.Name, Text: a.Rest}, a.Family, a.Note)
+		}
+	}
+	for _, c := range b.Craft {
+		add(Hit{Kind: "craft", Key: c.Key, Name: c.Name, Text: c.Text})
+	}
+	for _, s := range b.Schools {
+		more := []string{}
+		for _, o := range s.Options {
+			more = append(more, o.Name)
+		}
+		add(Hit{Kind: "school", Key: s.Key, Name: s.Name, Text: s.Text}, more...)
 	}
 	for _, c := range b.Cautions {
 		add(Hit{Kind: "caution", Key: c.Key, Name: c.Key, Text: c.Text})

@@ -7,7 +7,7 @@ import (
 
 var small = Book{
 	Codes:      []Code{{Code: "P0446", Says: "vent valve control"}, {Code: "P0441", Says: "purge flow", Read: "a drain blocked"}},
-	Parts:      []Part{{Key: "cap", Family: "vapour", Name: "Filler cap", Place: "neck"}, {Key: "vent-valve", Family: "vapour", Name: "Vent valve"}},
+	Faults:     []Fault{{Key: "cap", Family: "vapour", Name: "Filler cap", Place: "neck"}, {Key: "vent-valve", Family: "vapour", Name: "Vent valve"}},
 	Archetypes: []Archetype{{Key: "a", Name: "Cooling tank", Check: "x", Seal: []Step{{Do: "Cap the vent hose"}}}},
 	Cautions:   []Caution{{Key: "fire", Text: "No spark."}},
 	Synonyms:   [][]string{{"vent", "drain", "purge"}},
@@ -41,7 +41,7 @@ func TestSearch(t *testing.T) {
 	}
 	for _, bad := range [][][]string{{{"alone"}}, {{"Vent", "drain"}}, {{"", "x"}}} {
 		b := small
-		b.Codes, b.Parts, b.Archetypes, b.Synonyms = nil, nil, nil, bad
+		b = Book{Synonyms: bad}
 		if err := b.Check(); err == nil || !strings.Contains(err.Error(), "synonyms 1") {
 			t.Errorf("%v: %v", bad, err)
 		}

@@ -1,0 +1,299 @@
+package plumbing
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// Families in the order in which a car is put together.
+var Families = []string{"engine", "boost", "crankcase", "recirculation", "vapour"}
+
+// Archetype is one way to build one family of a car's plumbing. From names fragments
+// whose parts it takes; Drop leaves some of them out, and a part of its own with the
+// same key replaces one.
+type Archetype struct {
+	Key     string
+	Family  string
+	Name    string // as a technician chooses it
+	Rest    string // its rest states, in words
+	Note    string
+	From    []string
+	Drop    []string
+	Parts   []Part
+	Needs   []Bond // other archetypes it cannot be without
+	Refuses []Bond // other archetypes it cannot stand beside
+}
+
+// Bond ties an archetype to others of one family: with lists their keys.
+type Bond struct {
+	Family string
+	With   []string
+	Why    string
+}
+
+// Fragment is a list of parts that several archetypes share.
+type Fragment struct {
+	Fragment string
+	Parts    []Part
+}
+
+// Library is all archetypes by family.
+type Library struct {
+	Fragments  []Fragment
+	Archetypes []Archetype
+}
+
+// Combination names one archetype of each family.
+type Combination struct {
+	Engine, Boost, Crankcase, Recirculation, Vapour string
+}
+
+// Of returns the key that the combination holds for a family.
+func (c Combination) Of(family string) string {
+	switch family {
+	case "engine":
+		return c.Engine
+	case "boost":
+		return c.Boost
+	case "crankcase":
+		return c.Crankcase
+	case "recirculation":
+		return c.Recirculation
+	case "vapour":
+		return c.Vapour
+	}
+	return ""
+}
+
+// With returns the combination with another key for a family.
+func (c Combination) With(family, key string) Combination {
+	switch family {
+	case "engine":
+		c.Engine = key
+	case "boost":
+		c.Boost = key
+	case "crankcase":
+		c.Crankcase = key
+	case "recirculation":
+		c.Recirculation = key
+	case "vapour":
+		c.Vapour = key
+	}
+	return c
+}
+
+// String joins the keys in the order of Families.
+func (c Combination) String() string {
+	return strings.Join([]string{c.Engine, c.Boost, c.Crankcase, c.Recirculation, c.Vapour}, " + ")
+}
+
+// Find returns an archetype by key.
+func (l Library) Find(key string) (Archetype, bool) {
+	for _, a := range l.Archetypes {
+		if a.Key == key {
+			return a, true
+		}
+	}
+	return Archetype{}, false
+}
+
+// Family lists the archetypes of one family in the order of the data.
+func (l Library) Family(family string) (out []Archetype) {
+	for _, a := range l.Archetypes {
+		if a.Family == family {
+			out = append(out, a)
+		}
+	}
+	return
+}
+
+// Impossible is a combination that no car can have.
+type Impossible struct{ Why string }
+
+func (e *Impossible) Error() string { return e.Why }
+
+// Possible returns nil, or an *Impossible with the reason.
+func (l Library) Possible(c Combination) error {
+	for _, f := range Families {
+		a, ok := l.Find(c.Of(f))
+		if !ok || a.Family != f {
+			var keys []string
+			for _, o := range l.Family(f) {
+				keys = append(keys, o.Key)
+			}
+			return &Impossible{fmt.Sprintf("%s: %q is not known; known are %s", f, c.Of(f), strings.Join(keys, ", "))}
+		}
+	}
+	for _, f := range Families {
+		a, _ := l.Find(c.Of(f))
+		for _, b := range a.Needs {
+			if !slices.Contains(b.With, c.Of(b.Family)) {
+				return &Impossible{l.both(a, c.Of(b.Family)) + ": " + b.Why}
+			}
+		}
+		for _, b := range a.Refuses {
+			if slices.Contains(b.With, c.Of(b.Family)) {
+				return &Impossible{l.both(a, c.Of(b.Family)) + ": " + b.Why}
+			}
+		}
+	}
+	return nil
+}
+
+func (l Library) both(a Archetype, other string) string {
+	o, _ := l.Find(other)
+	return fmt.Sprintf("%q and %q do not go together", a.Name, o.Name)
+}
+
+// Combinations lists every possible car, in the order of the data.
+func (l Library) Combinations() (out []Combination) {
+	cs := []Combination{{}}
+	for _, f := range Families {
+		var next []Combination
+		for _, c := range cs {
+			for _, a := range l.Family(f) {
+				next = append(next, c.With(f, a.Key))
+			}
+		}
+		cs = next
+	}
+	for _, c := range cs {
+		if l.Possible(c) == nil {
+			out = append(out, c)
+		}
+	}
+	return out
+}
+
+// parts gathers an archetype's own parts and those of its fragments.
+func (l Library) parts(a Archetype) ([]Part, error) {
+	var out []Part
+	at := map[string]int{}
+	for _, name := range a.From {
+		i := slices.IndexFunc(l.Fragments, func(f Fragment) bool { return f.Fragment == name })
+		if i < 0 {
+			return nil, fmt.Errorf("there is no fragment %q", name)
+		}
+		for _, p := range l.Fragments[i].Parts {
+			if slices.Contains(a.Drop, p.Key) {
+				continue
+			}
+			if _, twice := at[p.Key]; twice {
+				return nil, fmt.Errorf("part %q comes with two fragments", p.Key)
+			}
+			at[p.Key] = len(out)
+			out = append(out, p)
+		}
+	}
+	for _, p := range a.Parts {
+		if i, ok := at[p.Key]; ok {
+			out[i] = p
+			continue
+		}
+		at[p.Key] = len(out)
+		out = append(out, p)
+	}
+	for i := range out {
+		if out[i].Family == "" {
+			out[i].Family = a.Family
+		}
+	}
+	return out, nil
+}
+
+// Combine joins the parts of a combination into a graph. The error is an *Impossible
+// when no car can have it, and names the entry when the data are wrong.
+func (l Library) Combine(c Combination) (*Graph, error) {
+	if err := l.Possible(c); err != nil {
+		return nil, err
+	}
+	var parts []Part
+	for _, f := range Families {
+		a, _ := l.Find(c.Of(f))
+		ps, err := l.parts(a)
+		if err != nil {
+			return nil, fmt.Errorf("archetype %q: %w", a.Key, err)
+		}
+		for _, p := range ps {
+			same := func(q Part) bool { return q.Key == p.Key && q.Instead != p.Instead }
+			if i := slices.IndexFunc(parts, same); i < 0 {
+				parts = append(parts, p)
+			} else if p.Instead {
+				parts[i] = p
+			}
+		}
+	}
+	return NewGraph(parts)
+}
+
+// Validate returns the first thing that is wrong with the data, naming the entry. Every
+// archetype must be part of at least one possible car, and every possible car must
+// join without a loose end.
+func (l Library) Validate() error {
+	for _, f := range l.Fragments {
+		if !keyForm.MatchString(f.Fragment) {
+			return fmt.Errorf("fragment %q: a key in lower case with dashes is needed", f.Fragment)
+		}
+		if err := checkParts(f.Parts); err != nil {
+			return fmt.Errorf("fragment %q: %w", f.Fragment, err)
+		}
+	}
+	seen := map[string]bool{}
+	for _, a := range l.Archetypes {
+		switch {
+		case !keyForm.MatchString(a.Key) || seen[a.Key]:
+			return fmt.Errorf("archetype %q: the key must be its own, in lower case with dashes", a.Key)
+		case !slices.Contains(Families, a.Family):
+			return fmt.Errorf("archetype %q: family %q is not one of %v", a.Key, a.Family, Families)
+		case a.Name == "" || a.Rest == "":
+			return fmt.Errorf("archetype %q: name and rest states are needed", a.Key)
+		}
+		seen[a.Key] = true
+		if err := checkParts(a.Parts); err != nil {
+			return fmt.Errorf("archetype %q: %w", a.Key, err)
+		}
+		if _, err := l.parts(a); err != nil {
+			return fmt.Errorf("archetype %q: %w", a.Key, err)
+		}
+		for _, b := range slices.Concat(a.Needs, a.Refuses) {
+			if b.Why == "" {
+				return fmt.Errorf("archetype %q: a combination is refused without a reason", a.Key)
+			}
+			for _, k := range b.With {
+				if o, ok := l.Find(k); !ok || o.Family != b.Family {
+					return fmt.Errorf("archetype %q: %q is no archetype of family %q", a.Key, k, b.Family)
+				}
+			}
+		}
+	}
+	used := map[string]bool{}
+	for _, c := range l.Combinations() {
+		if _, err := l.Combine(c); err != nil {
+			return fmt.Errorf("combination %v: %w", c, err)
+		}
+		for _, f := range Families {
+			used[c.Of(f)] = true
+		}
+	}
+	for _, a := range l.Archetypes {
+		if !used[a.Key] {
+			return fmt.Errorf("archetype %q: no car can have it: what it needs and refuses excludes every combination", a.Key)
+		}
+	}
+	return nil
+}
+
+func checkParts(parts []Part) error {
+	seen := map[string]bool{}
+	for _, p := range parts {
+		if err := p.check(); err != nil {
+			return fmt.Errorf("part %q: %w", p.Key, err)
+		}
+		if seen[p.Key] {
+			return fmt.Errorf("part %q: there are two of this key", p.Key)
+		}
+		seen[p.Key] = true
+	}
+	return nil
+}

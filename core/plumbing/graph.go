@@ -1,0 +1,345 @@
+package plumbing
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+)
+
+// Graph is the plumbing of one car.
+type Graph struct {
+	Parts []Part
+	index map[string]int
+	joins map[string][]joint // by part.side group
+}
+
+// joint is the other end of a connection, by group.
+type joint struct{ part, group string }
+
+// NewGraph joins parts and checks that nothing hangs loose.
+func NewGraph(parts []Part) (*Graph, error) {
+	g := &Graph{Parts: parts, index: map[string]int{}, joins: map[string][]joint{}}
+	for i, p := range parts {
+		if _, twice := g.index[p.Key]; twice {
+			return nil, fmt.Errorf("part %q: there are two of this key", p.Key)
+		}
+		g.index[p.Key] = i
+	}
+	for _, p := range parts {
+		if p.On != "" {
+			if _, ok := g.index[p.On]; !ok {
+				return nil, fmt.Errorf("part %q: it sits on %q, which this car has not", p.Key, p.On)
+			}
+		}
+		if p.Kind != Line {
+			continue
+		}
+		for end, at := range map[string]string{"from": p.From, "to": p.To} {
+			k, side, err := g.end(at)
+			if err != nil {
+				return nil, fmt.Errorf("line %q: its end %q: %w", p.Key, end, err)
+			}
+			here, there := p.Key+"."+end, k+"."+side
+			g.joins[here] = append(g.joins[here], joint{k, side})
+			g.joins[there] = append(g.joins[there], joint{p.Key, end})
+		}
+	}
+	for _, p := range parts {
+		for _, s := range p.Sides() {
+			if p.Kind != Block && len(g.joins[p.Key+"."+s]) == 0 {
+				return nil, fmt.Errorf("part %q: nothing is joined to its side %q", p.Key, s)
+			}
+		}
+	}
+	return g, nil
+}
+
+// end resolves "part.side" to the part and the group of its sides that gas reaches
+// from there.
+func (g *Graph) end(at string) (string, string, error) {
+	key, side, _, err := Port(at)
+	if err != nil {
+		return "", "", err
+	}
+	i, ok := g.index[key]
+	if !ok {
+		return "", "", fmt.Errorf("there is no part %q", key)
+	}
+	p := g.Parts[i]
+	if s := p.Sides(); s != nil {
+		if !slices.Contains(s, side) {
+			return "", "", fmt.Errorf("%q has the sides %v, not %q", key, s, side)
+		}
+		return key, side, nil
+	}
+	if p.Kind == Line || p.On != "" && p.At == "" {
+		return "", "", fmt.Errorf("nothing can be joined to %q", key)
+	}
+	if !slices.Contains([]string{"left", "right", "top", "bottom"}, side) {
+		return "", "", fmt.Errorf("%q is not a side: left, right, top or bottom", side)
+	}
+	return key, "", nil
+}
+
+// Port takes "part.side:px" apart.
+func Port(at string) (key, side string, off int, err error) {
+	key, side, _ = strings.Cut(at, ".")
+	side, shift, has := strings.Cut(side, ":")
+	if has {
+		if off, err = strconv.Atoi(shift); err != nil || off < -100 || off > 100 {
+			return "", "", 0, fmt.Errorf("%q: the distance from the middle of the side is a number of px", at)
+		}
+	}
+	return key, side, off, nil
+}
+
+// Part finds one by key.
+func (g *Graph) Part(key string) (Part, bool) {
+	i, ok := g.index[key]
+	if !ok {
+		return Part{}, false
+	}
+	return g.Parts[i], true
+}
+
+// On lists what sits in the wall of a part.
+func (g *Graph) On(key string) (out []Part) {
+	for _, p := range g.Parts {
+		if p.On == key {
+			out = append(out, p)
+		}
+	}
+	return
+}
+
+// Plugs lists the lines that offer a plug point.
+func (g *Graph) Plugs() (out []Part) {
+	for _, p := range g.Parts {
+		if p.Plug != "" {
+			out = append(out, p)
+		}
+	}
+	return
+}
+
+// PlugName says where a plug point is, for example "vapour line at the canister".
+func (g *Graph) PlugName(line Part) string {
+	end := line.From
+	if line.Plug == "to" {
+		end = line.To
+	}
+	key, _, _, _ := Port(end)
+	at, _ := g.Part(key)
+	name := strings.ToLower(at.Name)
+	if name == "" {
+		return line.Name + ", its end"
+	}
+	return line.Name + ", at the " + name
+}
+
+// Settings are the states that differ from rest, by part. A line is Plugged; a valve
+// or cover is Open or Shut.
+type Settings map[string]State
+
+// StateOf returns what a part does under the settings: open or shut for what can be
+// either, plugged for a plugged line, otherwise empty.
+func (g *Graph) StateOf(key string, s Settings) State {
+	p, ok := g.Part(key)
+	if !ok {
+		return ""
+	}
+	if v := s[key]; v != "" {
+		if v != Powered {
+			return v
+		}
+		if p.Rest == Open {
+			return Shut
+		}
+		return Open
+	}
+	switch p.Kind {
+	case Valve:
+		return p.Rest
+	case Cover, Relief, Pump:
+		return Shut
+	case Inlet:
+		return Open
+	}
+	return ""
+}
+
+// Reached is what stands under pressure from one place.
+type Reached struct {
+	Inside []string // parts under pressure, covers and seals in their walls included
+	Bounds []string // shut valves and covers that hold the pressure back
+	Plugs  []string // plugged lines whose plug stands in the way; not tested themselves
+	Vents  []string // openings to the air through which it would escape
+}
+
+// Sealed reports whether nothing stands open to the air.
+func (r Reached) Sealed() bool { return len(r.Vents) == 0 }
+
+// Tests reports whether a part is proven by a hold from there: it is under pressure,
+// or it is what holds the pressure back. A plugged line is tested only where the
+// pressure reached it.
+func (r Reached) Tests(key string) bool {
+	return slices.Contains(r.Inside, key) || slices.Contains(r.Bounds, key)
+}
+
+// Reach follows pressure (or vacuum, when suction is true) from a part through what
+// is open. Check valves pass one way only; reliefs count as shut.
+func (g *Graph) Reach(from string, s Settings, suction bool) Reached {
+	var r Reached
+	p, ok := g.Part(from)
+	if !ok {
+		return r
+	}
+	if p.On != "" && p.At == "" {
+		from = p.On
+	}
+	type node = joint
+	seen := map[node]bool{}
+	var queue []node
+	push := func(n node) {
+		if !seen[n] {
+			seen[n] = true
+			queue = append(queue, n)
+		}
+	}
+	inside, bounds, plugs := map[string]bool{}, map[string]bool{}, map[string]bool{}
+	if sides := p.Sides(); sides != nil {
+		for _, x := range sides {
+			push(node{from, x})
+		}
+	} else if p.Kind == Line {
+		push(node{from, "from"})
+	} else {
+		push(node{from, ""})
+	}
+	for len(queue) > 0 {
+		n := queue[0]
+		queue = queue[1:]
+		p := g.Parts[g.index[n.part]]
+		st := g.StateOf(n.part, s)
+		switch p.Kind {
+		case Line:
+			inside[p.Key] = true
+			for _, end := range []string{"from", "to"} {
+				if end != n.group {
+					push(node{p.Key, end})
+				}
+			}
+			if st == Plugged && p.Plug == n.group {
+				continue
+			}
+		case Inlet:
+			if st == Open {
+				inside[p.Key] = true
+				r.Vents = append(r.Vents, p.Key)
+			} else {
+				bounds[p.Key] = true
+			}
+		case Cover:
+			if st == Open {
+				r.Vents = append(r.Vents, p.Key)
+			}
+			bounds[p.Key] = true
+		default:
+			sides := p.Sides()
+			if sides == nil {
+				inside[p.Key] = true
+				break
+			}
+			if !g.passes(p, st, n.group, suction) {
+				bounds[p.Key] = true
+				break
+			}
+			inside[p.Key] = true
+			for _, x := range sides {
+				push(node{p.Key, x})
+			}
+		}
+		for _, j := range g.joins[n.part+"."+n.group] {
+			o := g.Parts[g.index[j.part]]
+			if o.Kind == Line && o.Plug == j.group && g.StateOf(o.Key, s) == Plugged {
+				plugs[o.Key] = true // the plug stands between us and the line
+				continue
+			}
+			push(j)
+		}
+	}
+	for _, p := range g.Parts { // in the order of the data
+		if p.On != "" && p.At == "" && inside[p.On] {
+			inside[p.Key] = true
+			if p.Kind == Cover && g.StateOf(p.Key, s) == Open {
+				r.Vents = append(r.Vents, p.Key)
+			}
+		}
+		if inside[p.Key] {
+			r.Inside = append(r.Inside, p.Key)
+		} else if bounds[p.Key] {
+			r.Bounds = append(r.Bounds, p.Key)
+		} else if plugs[p.Key] {
+			r.Plugs = append(r.Plugs, p.Key)
+		}
+	}
+	return r
+}
+
+// passes reports whether gas that stands at one side of a part gets to the other.
+func (g *Graph) passes(p Part, st State, at string, suction bool) bool {
+	switch p.Kind {
+	case Valve, Pump, Relief:
+		return st == Open
+	case Check:
+		return (at == p.Sides()[0]) != suction
+	case Block:
+		return false
+	}
+	return true
+}
+
+// Section is a stretch of plumbing between plug points.
+type Section struct {
+	Parts []string
+	Name  string
+}
+
+// Sections cuts the car at every plug point. Valves join, whatever they do now: a
+// section is what no plug can divide.
+func (g *Graph) Sections() (out []Section) {
+	all := Settings{}
+	for _, p := range g.Parts {
+		if p.Plug != "" {
+			all[p.Key] = Plugged
+		} else if p.Kind == Valve || p.Kind == Pump || p.Kind == Relief {
+			all[p.Key] = Open
+		}
+	}
+	done := map[string]bool{}
+	for _, p := range g.Parts {
+		if done[p.Key] || p.On != "" && p.At == "" {
+			continue
+		}
+		in := map[string]bool{}
+		for _, suction := range []bool{false, true} {
+			r := g.Reach(p.Key, all, suction)
+			for _, k := range slices.Concat(r.Inside, r.Bounds) {
+				in[k] = true
+			}
+		}
+		var sec Section
+		for _, q := range g.Parts {
+			if in[q.Key] && !done[q.Key] {
+				sec.Parts = append(sec.Parts, q.Key)
+				done[q.Key] = true
+				if sec.Name == "" && q.Kind == Volume || len(sec.Parts) == 1 {
+					sec.Name = q.Name
+				}
+			}
+		}
+		out = append(out, sec)
+	}
+	return out
+}
