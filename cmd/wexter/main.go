@@ -23,11 +23,13 @@ type command struct {
 
 func commands() []command {
 	return []command{
-		{"serve", "[--addr 127.0.0.1:8080] [--db wexter.db]", "serve the shop", serve},
+		{"serve", "[--addr 127.0.0.1:8080] [--db wexter.db] [--book PAGES]", "serve the shop", serve},
 		{"demo", "[--addr 127.0.0.1:8080]", "serve a fresh copy of the made-up shop, in a database of its own", serveDemo},
 		{"decay", "RUN.csv … [--volume 42L] [--drift DRIFT.csv] [--json]", "judge a pressure or vacuum hold", runDecay},
 		{"plan-hold", "--volume 42L [--start 13inH2O] [--json]", "how long to hold, and what would help", runPlan},
 		{"scan", "FILE [--json]", "decode hex answers: codes, freeze frame, readiness, live data", runScan},
+		{"vocabulary", "[--book PAGES] [--json]", "archetypes, faults, tests and outcomes by key", runVocabulary},
+		{"map", "[--engine na-maf] [--vapour engine-vacuum] … [--out FILE.svg]", "draw the plumbing of a combination of archetypes", runMap},
 		{"standin", "module | adapter | tell  [--addr 127.0.0.1:0] …", "a simulated instrument, served on this computer", runStandin},
 		{"backup", "FILE [--db wexter.db]", "copy the shop into FILE, also while it is served", backup},
 		{"restore", "FILE [--db wexter.db]", "put a backup in place; the shop that was there is kept beside it", restore},

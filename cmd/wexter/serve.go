@@ -18,6 +18,7 @@ import (
 	"time"
 
 	"wexter/casework"
+	"wexter/core/knowledge"
 	"wexter/demo"
 	"wexter/ingest"
 	"wexter/instrument"
@@ -30,6 +31,7 @@ func serve(args []string, out, errs io.Writer) error {
 	fs := flag.NewFlagSet("serve", flag.ContinueOnError)
 	addr := fs.String("addr", "127.0.0.1:8080", "address to serve on")
 	db := fs.String("db", "wexter.db", "the shop's file")
+	pages := fs.String("book", "", "a file or folder of the shop's own pages of the Book")
 	words, err := parse(fs, args, errs)
 	if err != nil {
 		return err
@@ -37,7 +39,11 @@ func serve(args []string, out, errs io.Writer) error {
 	if len(words) > 0 {
 		return usage("%q is one word too many", words[0])
 	}
-	return serveShop(*addr, *db, nil, out)
+	book, err := ingest.BookWith(*pages)
+	if err != nil {
+		return err
+	}
+	return serveShop(*addr, *db, book, nil, out)
 }
 
 func serveDemo(args []string, out, errs io.Writer) error {
@@ -57,7 +63,7 @@ func serveDemo(args []string, out, errs io.Writer) error {
 	defer os.RemoveAll(dir)
 	ctx, cancel := context.WithCancel(context.Background())
 	defer cancel()
-	return serveShop(*addr, filepath.Join(dir, "demo.db"), func(_ context.Context, s *casework.Shop) error {
+	return serveShop(*addr, filepath.Join(dir, "demo.db"), ingest.Book(), func(_ context.Context, s *casework.Shop) error {
 		if err := demo.Fill(ctx, s); err != nil {
 			return err
 		}
@@ -101,7 +107,7 @@ func startStandins(ctx context.Context, s *casework.Shop) error {
 
 // serveShop opens the shop, fills it when asked, serves until a signal comes, lets
 // what is under way end, and closes the database.
-func serveShop(addr, path string, fill func(context.Context, *casework.Shop) error, out io.Writer) error {
+func serveShop(addr, path string, book knowledge.Book, fill func(context.Context, *casework.Shop) error, out io.Writer) error {
 	if !web.Loopback(addr) {
 		return usage("%s is open to others; Wexter serves this computer only: use 127.0.0.1:PORT", addr)
 	}
@@ -120,7 +126,7 @@ func serveShop(addr, path string, fill func(context.Context, *casework.Shop) err
 		l.Close()
 		return err
 	}
-	shop := &casework.Shop{DB: db, Book: ingest.Book(), Now: time.Now}
+	shop := &casework.Shop{DB: db, Book: book, Now: time.Now}
 	if fill != nil {
 		if err := fill(ctx, shop); err != nil {
 			return errors.Join(err, l.Close(), db.Close())
