@@ -17,6 +17,7 @@ import (
 	"gorm.io/gorm"
 
 	"wexter/core/knowledge"
+	"wexter/core/plumbing"
 	"wexter/core/record"
 	"wexter/store"
 )
@@ -136,6 +137,7 @@ type NewCase struct {
 	Year, OdometerKM                               int
 	TankL                                          float64
 	Metering, Archetype                            string
+	Engine, Boost, Crankcase, Recirculation        string // may be left out: the Map then says what it assumes
 	Complaint, Circumstances, RecentWork, Deadline string
 	Codes                                          string
 }
@@ -175,6 +177,13 @@ func (s *Shop) OpenCase(ctx context.Context, key string, n NewCase) (string, err
 	if _, ok := s.Book.Archetype(n.Archetype); !ok {
 		return "", problem("self-check", "choose how the vapour system checks itself")
 	}
+	built := plumbing.Combination{Engine: n.Engine, Boost: n.Boost, Crankcase: n.Crankcase, Recirculation: n.Recirculation, Vapour: n.Archetype}
+	if _, err := s.Book.Plumbing.Complete(built); err != nil {
+		return "", problem("plumbing", "%s.", Upper(err.Error()))
+	}
+	if n.Engine == "na-maf" && n.Metering == "map" || n.Engine == "na-map" && n.Metering == "maf" {
+		return "", problem("metering", "the engine and how it meters its air contradict each other")
+	}
 	if n.Deadline != "" {
 		if _, err := time.Parse(time.DateOnly, n.Deadline); err != nil {
 			return "", problem("inspection", "%q is not a date", n.Deadline)
@@ -196,6 +205,14 @@ func (s *Shop) OpenCase(ctx context.Context, key string, n NewCase) (string, err
 		}
 		v.Plate, v.Make, v.Model, v.Year, v.OdometerKM = n.Plate, n.Make, n.Model, n.Year, n.OdometerKM
 		v.TankL, v.Metering, v.Archetype = n.TankL, n.Metering, n.Archetype
+		for _, f := range []struct {
+			to   *string
+			said string
+		}{{&v.Engine, n.Engine}, {&v.Boost, n.Boost}, {&v.Crankcase, n.Crankcase}, {&v.Recirculation, n.Recirculation}} {
+			if f.said != "" { // what the shop knows already is not forgotten
+				*f.to = f.said
+			}
+		}
 		if err := tx.Save(&v).Error; err != nil {
 			return "", err
 		}
@@ -335,7 +352,7 @@ func (s *Shop) Strike(ctx context.Context, key, caseID, kind, id string, back bo
 }
 
 // evidence names the tables of what a strip holds.
-var evidence = map[string]string{"code": "codes", "finding": "findings", "repair": "repairs", "trial": "trials", "test": "tests", "scan": "scans", "note": "notes"}
+var evidence = map[string]string{"code": "codes", "finding": "findings", "repair": "repairs", "trial": "trials", "test": "tests", "scan": "scans", "note": "notes", "mark": "map_marks"}
 
 func (s *Shop) stamp(ctx context.Context, key, caseID, kind, id, column string, back bool) error {
 	if kind == "run" {

@@ -394,8 +394,8 @@ func TestBadBundles(t *testing.T) {
 	must(t, err)
 	other := shop(t)
 	for _, c := range []struct{ from, to, say string }{
-		{"wexter-case/2", "wexter-case/3", "newer Wexter"},
-		{"wexter-case/2", "letter/1", "no bundle of a case"},
+		{"wexter-case/3", "wexter-case/4", "newer Wexter"},
+		{"wexter-case/3", "letter/1", "no bundle of a case"},
 		{"\"complaint\"", "\"complain\"", "complain"},
 		{"\"stage\": \"hunt\"", "\"stage\": \"lunch\"", "lunch"},
 		{"\"kind\": \"drift\"", "\"kind\": \"raft\"", "raft"},

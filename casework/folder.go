@@ -22,6 +22,10 @@ type Folder struct {
 	Trials   []record.Trial
 	Scans    []ScanFolder
 	Notes    []record.Note
+	Marks    []record.MapMark
+
+	Corrections []record.Correction // of the car, over all its cases
+	Cards       []record.AccessCard
 }
 
 // TestFolder is a test with its runs.
@@ -42,8 +46,13 @@ func load(tx *gorm.DB, id string) (f Folder, err error) {
 	}
 	var tests []record.Test
 	var scans []record.ScanDone
-	for _, list := range []any{&f.Codes, &f.Findings, &f.Repairs, &f.Trials, &f.Notes, &scans, &tests} {
+	for _, list := range []any{&f.Codes, &f.Findings, &f.Repairs, &f.Trials, &f.Notes, &f.Marks, &scans, &tests} {
 		if err = tx.Where("case_id = ?", id).Order("at, rowid").Find(list).Error; err != nil {
+			return f, err
+		}
+	}
+	for _, list := range []any{&f.Corrections, &f.Cards} {
+		if err = tx.Where("vehicle_id = ?", f.Vehicle.ID).Order("at, rowid").Find(list).Error; err != nil {
 			return f, err
 		}
 	}

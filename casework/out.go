@@ -169,7 +169,7 @@ func (s *Shop) Export(ctx context.Context, id string) (data []byte, number strin
 	if err != nil {
 		return nil, "", err
 	}
-	b := report.Bundle{Vehicle: f.Vehicle, Case: f.Case, Codes: f.Codes, Findings: f.Findings, Repairs: f.Repairs, Trials: f.Trials, Notes: f.Notes}
+	b := report.Bundle{Vehicle: f.Vehicle, Case: f.Case, Codes: f.Codes, Findings: f.Findings, Repairs: f.Repairs, Trials: f.Trials, Notes: f.Notes, Marks: f.Marks, Corrections: f.Corrections, Cards: f.Cards}
 	for _, x := range f.Scans {
 		b.Scans = append(b.Scans, x.ScanDone)
 	}
@@ -193,6 +193,12 @@ func (s *Shop) Export(ctx context.Context, id string) (data []byte, number strin
 		hashes = append(hashes, x.Photo)
 	}
 	for _, x := range f.Notes {
+		hashes = append(hashes, x.Photo)
+	}
+	for _, x := range f.Corrections {
+		hashes = append(hashes, x.Photo)
+	}
+	for _, x := range f.Cards {
 		hashes = append(hashes, x.Photo)
 	}
 	for _, h := range hashes {
@@ -274,7 +280,8 @@ func (s *Shop) Import(ctx context.Context, data []byte) (string, error) {
 				return "", err
 			}
 		}
-		if err := errors.Join(create(tx, b.Codes), create(tx, b.Findings), create(tx, b.Repairs), create(tx, b.Trials), create(tx, b.Scans), create(tx, b.Notes)); err != nil {
+		if err := errors.Join(create(tx, b.Codes), create(tx, b.Findings), create(tx, b.Repairs), create(tx, b.Trials), create(tx, b.Scans), create(tx, b.Notes), create(tx, b.Marks),
+			adopt(tx, b.Corrections, func(x *record.Correction) string { x.VehicleID = b.Case.VehicleID; return x.ID }), adopt(tx, b.Cards, func(x *record.AccessCard) string { x.VehicleID = b.Case.VehicleID; return x.ID })); err != nil {
 			return "", err
 		}
 		for _, t := range b.Tests {
@@ -292,6 +299,25 @@ func (s *Shop) Import(ctx context.Context, data []byte) (string, error) {
 		}
 		return b.Case.ID, nil
 	})
+}
+
+// adopt keeps what is said of the car, under the entry that the shop has of it; what
+// came with another case of the car already is not doubled.
+func adopt[T any](tx *gorm.DB, l []T, own func(*T) string) error {
+	for i := range l {
+		id := own(&l[i])
+		var n int64
+		if err := tx.Model(new(T)).Where("id = ?", id).Count(&n).Error; err != nil {
+			return err
+		}
+		if n > 0 {
+			continue
+		}
+		if err := tx.Create(&l[i]).Error; err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func create[T any](tx *gorm.DB, l []T) error {

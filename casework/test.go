@@ -46,6 +46,11 @@ func (s *Shop) StartTest(ctx context.Context, key, caseID, repeatOf string) (str
 			}
 			t.Setup = record.Setup{VolumeHow: "level", VolumeTolerance: 0.2, Tank: v.TankL / 1e3, Level: 0.5, Extra: 4e-3,
 				Limit: 0.508e-3, Barometer: gas.StandardPressure, Temperature: 293.15, Wet: true}
+			car, err := s.carOf(tx, v)
+			if err != nil {
+				return "", err
+			}
+			t.Setup.Entry, t.Setup.Set = s.sealing(car)
 			t.Setup.Volume = gas.Space{Tank: t.Setup.Tank, Level: t.Setup.Level, Lines: t.Setup.Extra}.Vapour()
 			var last record.Test
 			if err := tx.Order("at DESC").Limit(1).Take(&last).Error; err == nil {
@@ -73,6 +78,9 @@ func (s *Shop) SaveSetup(ctx context.Context, key, id string, version int, su re
 		}
 		if t.Version != version {
 			return "", &Conflict{What: "the set-up"}
+		}
+		if su.Entry == "" { // a form without the Map leaves it as it is
+			su.Entry, su.Set = t.Setup.Entry, t.Setup.Set
 		}
 		t.Setup = su
 		return id, s.judge(tx, t)

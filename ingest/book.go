@@ -48,6 +48,8 @@ type archetypePage struct {
 	Needs, Refuses                []plumbing.Bond
 	Check                         string
 	Seal                          []knowledge.Step
+	Entry                         string
+	Set                           map[string]string
 	MaxPa, MaxVacPa               float64
 	Cautions                      []string
 }
@@ -151,7 +153,7 @@ func ReadBook(files ...[]byte) (knowledge.Book, error) {
 					From: a.From, Drop: a.Drop, Parts: a.Parts, Needs: a.Needs, Refuses: a.Refuses})
 			}
 			if a.Check != "" || a.Seal != nil || a.Family == "" {
-				b.Archetypes = append(b.Archetypes, knowledge.Archetype{Key: a.Key, Check: a.Check, Seal: a.Seal, MaxPa: a.MaxPa, MaxVacPa: a.MaxVacPa, Note: a.Note, Cautions: a.Cautions})
+				b.Archetypes = append(b.Archetypes, knowledge.Archetype{Key: a.Key, Check: a.Check, Seal: a.Seal, Entry: a.Entry, Set: a.Set, MaxPa: a.MaxPa, MaxVacPa: a.MaxVacPa, Note: a.Note, Cautions: a.Cautions})
 			}
 		}
 		b.Codes = append(b.Codes, p.Codes...)

@@ -34,6 +34,8 @@ func TestAShopsOwnPages(t *testing.T) {
     check: "A sensor watches the tank."
     from: [tank, tank-sensor, vapour-line, canister, purge, vent-valve, vent-end]
     seal: [{do: "Cap the vent."}]
+    entry: service-port
+    set: {vent-valve: powered}
     maxpa: 2000
     maxvacpa: 2000
     cautions: [vapour]
@@ -70,6 +72,10 @@ faults:
 	for _, c := range []struct{ from, to, say string }{
 		{"key: own-tank", "key: engine-vacuum", `archetype "engine-vacuum": the key must be its own`},
 		{"seal: [{do: \"Cap the vent.\"}]", "seal: []", `archetype "own-tank": say how it is sealed`},
+		{"{vent-valve: powered}", "{}", `archetype "own-tank": sealed as it says, it stands open at ["vent-filter"]`},
+		{"{vent-valve: powered}", "{vent-valve: melted}", `"melted" is no state`},
+		{"{vent-valve: powered}", "{flux-valve: powered}", `there is no part "flux-valve"`},
+		{"entry: service-port", "entry: manifold", "the gauge does not reach the tank"},
 		{"maxpa: 2000", "maxpa: 20000", `archetype "own-tank": the permitted pressure`},
 		{"maxvacpa: 2000", "maxvacpa: 20000", "permitted vacuum"},
 		{"cautions: [vapour]", "cautions: [thunder]", `there is no caution "thunder"`},

@@ -19,8 +19,8 @@ import (
 // Schema names the form of a bundle; a number behind the slash that is higher than
 // this one's comes from a newer Wexter.
 const (
-	Schema  = "wexter-case/2"
-	version = 2
+	Schema  = "wexter-case/3"
+	version = 3
 )
 
 // Bundle is one case with everything on it, readings and photos included.
@@ -35,7 +35,11 @@ type Bundle struct {
 	Trials   []record.Trial      `json:"trials"`
 	Scans    []record.ScanDone   `json:"scans"`
 	Notes    []record.Note       `json:"notes"`
+	Marks    []record.MapMark    `json:"marks"`
 	Photos   []record.Photo      `json:"photos"`
+
+	Corrections []record.Correction `json:"corrections"` // of the vehicle, over all its cases
+	Cards       []record.AccessCard `json:"cards"`
 }
 
 // BundleTest is a test with its runs.
@@ -201,7 +205,34 @@ func (b Bundle) check() error {
 			return fmt.Errorf("the note %s in the bundle has kind %q, a text too long, or a photo that is missing", x.ID, clip(x.Kind))
 		}
 	}
+	for _, x := range b.Marks {
+		if err := errors.Join(own("mark", x.ID), belongs("mark", x.CaseID)); err != nil {
+			return err
+		}
+		if record.MarkWords[x.Kind] == "" || !partKey(x.Part) || !(x.Odds >= 0 && x.Odds <= 1) || utf8.RuneCountInString(x.Text) > 4000 {
+			return fmt.Errorf("the mark %s in the bundle has kind %q, part %q or odds that cannot be", x.ID, clip(x.Kind), clip(x.Part))
+		}
+	}
+	for _, x := range b.Corrections {
+		if err := own("correction", x.ID); err != nil {
+			return err
+		}
+		if x.VehicleID != b.Vehicle.ID || !partKey(x.Part) || x.Kind != "gone" && x.Kind != "runs" && x.Kind != "note" || utf8.RuneCountInString(x.Text) > 4000 || !photos[x.Photo] {
+			return fmt.Errorf("the correction %s in the bundle has kind %q or part %q, belongs to another car, or its photo is missing", x.ID, clip(x.Kind), clip(x.Part))
+		}
+	}
+	for _, x := range b.Cards {
+		if err := own("access card", x.ID); err != nil {
+			return err
+		}
+		if x.VehicleID != b.Vehicle.ID || !partKey(x.Part) || x.Minutes < 0 || x.Minutes > 600 || utf8.RuneCountInString(x.Place+x.First+x.Fasteners+x.Locks+x.Breaks) > 4000 || !photos[x.Photo] {
+			return fmt.Errorf("the access card %s in the bundle has part %q, belongs to another car, or its photo is missing", x.ID, clip(x.Part))
+		}
+	}
 	for _, t := range b.Tests {
+		if len(t.Setup.Set) > 100 {
+			return fmt.Errorf("the test %s in the bundle sets more parts than a car has", t.ID)
+		}
 		if err := errors.Join(own("test", t.ID), belongs("test", t.CaseID)); err != nil {
 			return err
 		}
@@ -229,6 +260,11 @@ func (b Bundle) check() error {
 		}
 	}
 	return nil
+}
+
+// partKey reports whether s can be the key of a part.
+func partKey(s string) bool {
+	return s != "" && len(s) <= 64 && strings.Trim(s, "0123456789abcdefghijklmnopqrstuvwxyz-") == ""
 }
 
 func clip(s string) string {

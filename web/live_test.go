@@ -66,7 +66,7 @@ type news struct {
 // stream reads events until f has seen enough.
 func (b *browser) stream(page, last string, f func(news) bool) {
 	b.t.Helper()
-	ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
+	ctx, cancel := context.WithTimeout(context.Background(), 60*time.Second)
 	defer cancel()
 	r, _ := http.NewRequestWithContext(ctx, "GET", b.srv.URL+page+"/stream", nil)
 	if last != "" {
@@ -185,7 +185,7 @@ func TestLiveStream(t *testing.T) {
 // A replay of a log is a module like any other.
 func TestReplayOnTheBench(t *testing.T) {
 	b := start(t, false)
-	log := demo.Tank{Volume: 0.03, Hole: 0.6e-3, Noise: 3, Seed: 2}.Hold(3238, 60)
+	log := demo.Tank{Volume: 0.03, Hole: 0.6e-3, Noise: 3, Seed: 2}.Hold(3238, 240) // long enough for a slow machine
 	address := serveGauge(t, instrument.NewReplay("replayed", log, 3))
 	test := b.bench()
 	b.post("/instruments", b.fill("/instruments", "kind", "module", "name", "file", "address", address))

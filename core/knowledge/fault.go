@@ -2,6 +2,7 @@ package knowledge
 
 import (
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"strings"
@@ -94,7 +95,7 @@ func (b Book) FaultsOf(g *plumbing.Graph, c plumbing.Combination, part string) (
 }
 
 // checkFaults returns the first fault that is wrong.
-func (b Book) checkFaults() error {
+func (b Book) checkFaults(cars []plumbing.Car) error {
 	words := func(name string, l []Word) (map[string]bool, error) {
 		seen := map[string]bool{}
 		for _, w := range l {
@@ -187,28 +188,28 @@ func (b Book) checkFaults() error {
 			}
 		}
 	}
-	return b.checkReach()
+	return b.checkReach(cars)
 }
 
 // checkReach holds that every fault can be had by some car, and is then seen by a test
 // that this car can be given.
-func (b Book) checkReach() error {
+func (b Book) checkReach(cars []plumbing.Car) error {
 	left := map[string]bool{}
 	for _, f := range b.Faults {
 		left[f.Key] = true
 	}
-	for _, c := range b.Plumbing.Combinations() {
-		g, err := b.Plumbing.Combine(c)
-		if err != nil {
-			return err
-		}
+	tests := map[string]Test{}
+	for _, t := range b.Tests {
+		tests[t.Key] = t
+	}
+	for _, c := range cars {
 		for _, f := range b.Faults {
-			if _, ok := f.Can(g, c); !ok {
+			if _, ok := f.Can(c.Graph, c.Combination); !ok {
 				continue
 			}
 			delete(left, f.Key)
-			if !slices.ContainsFunc(f.Tests, func(k string) bool { t, _ := b.Test(k); return t.Fits(c) }) {
-				return fmt.Errorf("fault %q: a fault without a test that can see it on a car with %v", f.Key, c)
+			if !slices.ContainsFunc(f.Tests, func(k string) bool { return tests[k].Fits(c.Combination) }) {
+				return fmt.Errorf("fault %q: a fault without a test that can see it on a car with %v", f.Key, c.Combination)
 			}
 		}
 	}
@@ -220,21 +221,62 @@ func (b Book) checkReach() error {
 	return nil
 }
 
-func (b *Book) checkPlumbing() error {
-	if err := b.Plumbing.Validate(); err != nil {
-		return err
+// checkPlumbing returns every possible car, or what is wrong with the archetypes.
+func (b *Book) checkPlumbing() ([]plumbing.Car, error) {
+	cars, err := b.Plumbing.Validate()
+	if err != nil {
+		return nil, err
 	}
 	for _, a := range b.Archetypes {
 		if p, ok := b.Plumbing.Find(a.Key); !ok || p.Family != "vapour" {
-			return fmt.Errorf("archetype %q: there is no plumbing of this key in the vapour family", a.Key)
+			return nil, fmt.Errorf("archetype %q: there is no plumbing of this key in the vapour family", a.Key)
+		}
+	}
+	for _, a := range b.Archetypes {
+		if err := b.checkSealing(a, cars); err != nil {
+			return nil, err
 		}
 	}
 	for _, p := range b.Plumbing.Family("vapour") {
 		if _, ok := b.Archetype(p.Key); !ok && len(p.From)+len(p.Parts) > 0 {
-			return fmt.Errorf("archetype %q: say how it checks itself and how it is sealed (archetypes)", p.Key)
+			return nil, fmt.Errorf("archetype %q: say how it checks itself and how it is sealed (archetypes)", p.Key)
+		}
+	}
+	return cars, nil
+}
+
+// checkSealing holds that an archetype, sealed as it says, is tight to the gauge on
+// every car, and that the gauge reaches its tank.
+func (b *Book) checkSealing(a Archetype, cars []plumbing.Car) error {
+	for _, st := range a.Set {
+		if !slices.Contains([]string{string(plumbing.Open), string(plumbing.Shut), string(plumbing.Powered), string(plumbing.Plugged)}, st) {
+			return fmt.Errorf("archetype %q: %q is no state of a part: open, shut, powered or plugged", a.Key, st)
+		}
+	}
+	for _, c := range cars {
+		if c.Vapour != a.Key {
+			continue
+		}
+		g := c.Graph
+		for _, k := range append(slices.Collect(maps.Keys(a.Set)), a.Entry) {
+			if _, ok := g.Part(k); !ok {
+				return fmt.Errorf("archetype %q: for a hold there is no part %q", a.Key, k)
+			}
+		}
+		if r := g.Reach(a.Entry, a.Settings(), false); !r.Sealed() || !r.Tests("tank") {
+			return fmt.Errorf("archetype %q: sealed as it says, it stands open at %q, or the gauge does not reach the tank", a.Key, r.Vents)
 		}
 	}
 	return nil
+}
+
+// Settings are the states of the parts when it is sealed for a hold.
+func (a Archetype) Settings() plumbing.Settings {
+	s := plumbing.Settings{}
+	for k, v := range a.Set {
+		s[k] = plumbing.State(v)
+	}
+	return s
 }
 
 // Join copies names and rest states from the plumbing to the archetypes of the same key.

@@ -34,14 +34,16 @@ type Book struct {
 // are those of the plumbing of the same key.
 type Archetype struct {
 	Key      string
-	Name     string   `yaml:"-"`
-	Rest     string   `yaml:"-"`
-	Check    string   // how the leak check works
-	Seal     []Step   // how to seal it for a hold
-	MaxPa    float64  // permitted pressure, Pa gauge
-	MaxVacPa float64  // permitted vacuum, Pa below the barometer
-	Note     string   // what is particular
-	Cautions []string // keys
+	Name     string            `yaml:"-"`
+	Rest     string            `yaml:"-"`
+	Check    string            // how the leak check works
+	Seal     []Step            // how to seal it for a hold
+	Entry    string            // part at which gauge and supply are joined for a hold
+	Set      map[string]string // what sealing it does to parts of the plumbing
+	MaxPa    float64           // permitted pressure, Pa gauge
+	MaxVacPa float64           // permitted vacuum, Pa below the barometer
+	Note     string            // what is particular
+	Cautions []string          // keys
 }
 
 // Step is one line of a set-up.
@@ -115,13 +117,14 @@ func (b Book) Check() error {
 		}
 		seen[c.Code] = true
 	}
-	if err := b.checkPlumbing(); err != nil {
+	cars, err := b.checkPlumbing()
+	if err != nil {
 		return err
 	}
 	if err := b.checkTests(cautions); err != nil {
 		return err
 	}
-	if err := b.checkFaults(); err != nil {
+	if err := b.checkFaults(cars); err != nil {
 		return err
 	}
 	for i, set := range b.Synonyms {

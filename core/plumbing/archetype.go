@@ -125,20 +125,28 @@ func (l Library) Possible(c Combination) error {
 			return &Impossible{fmt.Sprintf("%s: %q is not known; known are %s", f, c.Of(f), strings.Join(keys, ", "))}
 		}
 	}
+	if a, b, clash := l.clash(c); clash {
+		return &Impossible{l.both(a, c.Of(b.Family)) + ": " + b.Why}
+	}
+	return nil
+}
+
+// clash finds an archetype that cannot stand beside another one of the combination.
+func (l Library) clash(c Combination) (Archetype, Bond, bool) {
 	for _, f := range Families {
 		a, _ := l.Find(c.Of(f))
 		for _, b := range a.Needs {
-			if !slices.Contains(b.With, c.Of(b.Family)) {
-				return &Impossible{l.both(a, c.Of(b.Family)) + ": " + b.Why}
+			if c.Of(b.Family) != "" && !slices.Contains(b.With, c.Of(b.Family)) {
+				return a, b, true
 			}
 		}
 		for _, b := range a.Refuses {
 			if slices.Contains(b.With, c.Of(b.Family)) {
-				return &Impossible{l.both(a, c.Of(b.Family)) + ": " + b.Why}
+				return a, b, true
 			}
 		}
 	}
-	return nil
+	return Archetype{}, Bond{}, false
 }
 
 func (l Library) both(a Archetype, other string) string {
@@ -159,11 +167,43 @@ func (l Library) Combinations() (out []Combination) {
 		cs = next
 	}
 	for _, c := range cs {
-		if l.Possible(c) == nil {
+		if _, _, clash := l.clash(c); !clash {
 			out = append(out, c)
 		}
 	}
 	return out
+}
+
+// Complete fills the families that a combination leaves empty with the first archetypes
+// that make a possible car; the error is an *Impossible.
+func (l Library) Complete(c Combination) (Combination, error) {
+	if a, b, clash := l.clash(c); clash {
+		return c, &Impossible{l.both(a, c.Of(b.Family)) + ": " + b.Why}
+	}
+	var fill func(c Combination, from int) (Combination, bool)
+	fill = func(c Combination, from int) (Combination, bool) {
+		for i := from; i < len(Families); i++ {
+			f := Families[i]
+			if c.Of(f) != "" {
+				continue
+			}
+			for _, a := range l.Family(f) {
+				if full, ok := fill(c.With(f, a.Key), i+1); ok {
+					return full, true
+				}
+			}
+			return c, false
+		}
+		return c, l.Possible(c) == nil
+	}
+	full, ok := fill(c, 0)
+	switch {
+	case ok:
+		return full, nil
+	case full == c:
+		return c, l.Possible(c)
+	}
+	return c, &Impossible{fmt.Sprintf("no car can be built from %v", strings.Join(slices.DeleteFunc([]string{c.Engine, c.Boost, c.Crankcase, c.Recirculation, c.Vapour}, func(s string) bool { return s == "" }), " and "))}
 }
 
 // parts gathers an archetype's own parts and those of its fragments.
@@ -208,12 +248,21 @@ func (l Library) Combine(c Combination) (*Graph, error) {
 	if err := l.Possible(c); err != nil {
 		return nil, err
 	}
+	return l.combine(c, map[string][]Part{})
+}
+
+// combine joins a possible combination; parts keeps what was gathered of archetypes.
+func (l Library) combine(c Combination, gathered map[string][]Part) (*Graph, error) {
 	var parts []Part
 	for _, f := range Families {
-		a, _ := l.Find(c.Of(f))
-		ps, err := l.parts(a)
-		if err != nil {
-			return nil, fmt.Errorf("archetype %q: %w", a.Key, err)
+		ps, ok := gathered[c.Of(f)]
+		if !ok {
+			a, _ := l.Find(c.Of(f))
+			var err error
+			if ps, err = l.parts(a); err != nil {
+				return nil, fmt.Errorf("archetype %q: %w", a.Key, err)
+			}
+			gathered[a.Key] = ps
 		}
 		for _, p := range ps {
 			same := func(q Part) bool { return q.Key == p.Key && q.Instead != p.Instead }
@@ -227,61 +276,82 @@ func (l Library) Combine(c Combination) (*Graph, error) {
 	return NewGraph(parts)
 }
 
-// Validate returns the first thing that is wrong with the data, naming the entry. Every
-// archetype must be part of at least one possible car, and every possible car must
-// join without a loose end.
-func (l Library) Validate() error {
+// Car is a possible combination with its plumbing.
+type Car struct {
+	Combination
+	Graph *Graph
+}
+
+// Cars joins every possible combination.
+func (l Library) Cars() ([]Car, error) {
+	gathered := map[string][]Part{}
+	var out []Car
+	for _, c := range l.Combinations() {
+		g, err := l.combine(c, gathered)
+		if err != nil {
+			return nil, fmt.Errorf("combination %v: %w", c, err)
+		}
+		out = append(out, Car{c, g})
+	}
+	return out, nil
+}
+
+// Validate returns every possible car, or the first thing that is wrong with the data,
+// naming the entry. Every archetype must be part of at least one possible car, and
+// every possible car must join without a loose end.
+func (l Library) Validate() ([]Car, error) {
 	for _, f := range l.Fragments {
 		if !keyForm.MatchString(f.Fragment) {
-			return fmt.Errorf("fragment %q: a key in lower case with dashes is needed", f.Fragment)
+			return nil, fmt.Errorf("fragment %q: a key in lower case with dashes is needed", f.Fragment)
 		}
 		if err := checkParts(f.Parts); err != nil {
-			return fmt.Errorf("fragment %q: %w", f.Fragment, err)
+			return nil, fmt.Errorf("fragment %q: %w", f.Fragment, err)
 		}
 	}
 	seen := map[string]bool{}
 	for _, a := range l.Archetypes {
 		switch {
 		case !keyForm.MatchString(a.Key) || seen[a.Key]:
-			return fmt.Errorf("archetype %q: the key must be its own, in lower case with dashes", a.Key)
+			return nil, fmt.Errorf("archetype %q: the key must be its own, in lower case with dashes", a.Key)
 		case !slices.Contains(Families, a.Family):
-			return fmt.Errorf("archetype %q: family %q is not one of %v", a.Key, a.Family, Families)
+			return nil, fmt.Errorf("archetype %q: family %q is not one of %v", a.Key, a.Family, Families)
 		case a.Name == "" || a.Rest == "":
-			return fmt.Errorf("archetype %q: name and rest states are needed", a.Key)
+			return nil, fmt.Errorf("archetype %q: name and rest states are needed", a.Key)
 		}
 		seen[a.Key] = true
 		if err := checkParts(a.Parts); err != nil {
-			return fmt.Errorf("archetype %q: %w", a.Key, err)
+			return nil, fmt.Errorf("archetype %q: %w", a.Key, err)
 		}
 		if _, err := l.parts(a); err != nil {
-			return fmt.Errorf("archetype %q: %w", a.Key, err)
+			return nil, fmt.Errorf("archetype %q: %w", a.Key, err)
 		}
 		for _, b := range slices.Concat(a.Needs, a.Refuses) {
 			if b.Why == "" {
-				return fmt.Errorf("archetype %q: a combination is refused without a reason", a.Key)
+				return nil, fmt.Errorf("archetype %q: a combination is refused without a reason", a.Key)
 			}
 			for _, k := range b.With {
 				if o, ok := l.Find(k); !ok || o.Family != b.Family {
-					return fmt.Errorf("archetype %q: %q is no archetype of family %q", a.Key, k, b.Family)
+					return nil, fmt.Errorf("archetype %q: %q is no archetype of family %q", a.Key, k, b.Family)
 				}
 			}
 		}
 	}
 	used := map[string]bool{}
-	for _, c := range l.Combinations() {
-		if _, err := l.Combine(c); err != nil {
-			return fmt.Errorf("combination %v: %w", c, err)
-		}
+	cars, err := l.Cars()
+	if err != nil {
+		return nil, err
+	}
+	for _, c := range cars {
 		for _, f := range Families {
 			used[c.Of(f)] = true
 		}
 	}
 	for _, a := range l.Archetypes {
 		if !used[a.Key] {
-			return fmt.Errorf("archetype %q: no car can have it: what it needs and refuses excludes every combination", a.Key)
+			return nil, fmt.Errorf("archetype %q: no car can have it: what it needs and refuses excludes every combination", a.Key)
 		}
 	}
-	return nil
+	return cars, nil
 }
 
 func checkParts(parts []Part) error {

@@ -236,7 +236,7 @@ func TestWrongDataNameTheEntry(t *testing.T) {
 		}
 		return l
 	}
-	if err := base(vol("tank")).Validate(); err != nil {
+	if _, err := base(vol("tank")).Validate(); err != nil {
 		t.Fatal(err)
 	}
 	valve := plumbing.Part{Key: "v", Name: "v", Kind: plumbing.Valve, At: "tank/vent", Rest: plumbing.Shut}
@@ -274,7 +274,7 @@ func TestWrongDataNameTheEntry(t *testing.T) {
 		{base(vol("tank"), change(line, func(p *plumbing.Part) { p.To = "tank.top"; p.Plug = "middle" })), `plug is "middle"`},
 		{base(vol("tank"), change(line, func(p *plumbing.Part) { p.At = "tank/tank" })), "no place of its own"},
 	} {
-		err := c.l.Validate()
+		_, err := c.l.Validate()
 		if err == nil || !strings.Contains(err.Error(), c.say) {
 			t.Errorf("%d: %v; want %q", i, err, c.say)
 		}
@@ -303,7 +303,7 @@ func TestWrongDataNameTheEntry(t *testing.T) {
 	} {
 		l := base(vol("tank"))
 		f(&l)
-		if err := l.Validate(); err == nil || !strings.Contains(err.Error(), name) {
+		if _, err := l.Validate(); err == nil || !strings.Contains(err.Error(), name) {
 			t.Errorf("%v; want %q", err, name)
 		}
 	}

@@ -12,17 +12,21 @@ import (
 
 // Vehicle is remembered by its plate or shop id.
 type Vehicle struct {
-	ID         string    `json:"id" gorm:"primaryKey"`
-	Plate      string    `json:"plate"`     // as written
-	PlateKey   string    `json:"plate_key"` // folded, unique
-	Make       string    `json:"make"`
-	Model      string    `json:"model"`
-	Year       int       `json:"year"`
-	OdometerKM int       `json:"odometer_km"`
-	TankL      float64   `json:"tank_l"`
-	Metering   string    `json:"metering"`  // maf, map or unknown
-	Archetype  string    `json:"archetype"` // key of how the vapour system checks itself
-	CreatedAt  time.Time `json:"created_at"`
+	ID            string    `json:"id" gorm:"primaryKey"`
+	Plate         string    `json:"plate"`     // as written
+	PlateKey      string    `json:"plate_key"` // folded, unique
+	Make          string    `json:"make"`
+	Model         string    `json:"model"`
+	Year          int       `json:"year"`
+	OdometerKM    int       `json:"odometer_km"`
+	TankL         float64   `json:"tank_l"`
+	Metering      string    `json:"metering"`  // maf, map or unknown
+	Archetype     string    `json:"archetype"` // key of how the vapour system checks itself
+	Engine        string    `json:"engine"`    // keys of the other archetypes; empty until somebody said
+	Boost         string    `json:"boost"`
+	Crankcase     string    `json:"crankcase"`
+	Recirculation string    `json:"recirculation"`
+	CreatedAt     time.Time `json:"created_at"`
 }
 
 // Name is make and model.
@@ -138,8 +142,13 @@ type Setup struct {
 	Barometer       float64    `json:"barometer_pa"`
 	Temperature     float64    `json:"temperature_k"`
 	Wet             bool       `json:"wet"`
+	Entry           string     `json:"entry"` // part at which gauge and supply are joined
+	Set             States     `json:"set"`   // parts that do not stand at rest: plugged, powered, open, shut
 	Instrument      Instrument `json:"instrument"`
 }
+
+// States are what parts of the Map were made to do, by key.
+type States map[string]string
 
 // Instrument is the gauge that was read.
 type Instrument struct {
@@ -295,6 +304,64 @@ type Note struct {
 	At       time.Time  `json:"at"`
 	StruckAt *time.Time `json:"struck_at"`
 	Doubt
+}
+
+// MapMark is what somebody marked on a part of the Map.
+type MapMark struct {
+	ID       string     `json:"id" gorm:"primaryKey"`
+	CaseID   string     `json:"case_id"`
+	Kind     string     `json:"kind"`
+	Part     string     `json:"part"`     // of the plumbing
+	Odds     float64    `json:"odds"`     // of a suspect set by hand; 0 takes it back
+	Size     string     `json:"size"`     // of an exit: wisp, stream, billow
+	Expected bool       `json:"expected"` // an exit that proves nothing
+	Text     string     `json:"text"`
+	At       time.Time  `json:"at"`
+	StruckAt *time.Time `json:"struck_at"`
+	Doubt
+}
+
+// Kinds of mark on the Map.
+const (
+	MarkExit    = "exit"
+	MarkLooked  = "looked"
+	MarkSuspect = "suspect"
+)
+
+// MarkWords say the kinds, and ExitSizes how much comes out.
+var (
+	MarkWords = map[string]string{MarkExit: "Exit seen", MarkLooked: "Looked, nothing found", MarkSuspect: "Suspected by hand"}
+	ExitSizes = []string{"wisp", "stream", "billow"}
+)
+
+// Correction is where one car's plumbing differs from its archetype.
+type Correction struct {
+	ID        string     `json:"id" gorm:"primaryKey"`
+	VehicleID string     `json:"vehicle_id"`
+	Kind      string     `json:"kind"` // gone, runs or note
+	Part      string     `json:"part"`
+	From      string     `json:"from" gorm:"column:runs_from"` // of a line that runs otherwise: the parts it joins
+	To        string     `json:"to" gorm:"column:runs_to"`
+	Text      string     `json:"text"`
+	Photo     string     `json:"photo"`
+	At        time.Time  `json:"at"`
+	StruckAt  *time.Time `json:"struck_at"`
+}
+
+// AccessCard says how a part of one car is reached; the newest of a part counts.
+type AccessCard struct {
+	ID        string     `json:"id" gorm:"primaryKey"`
+	VehicleID string     `json:"vehicle_id"`
+	Part      string     `json:"part"`
+	Place     string     `json:"place"`
+	First     string     `json:"first" gorm:"column:first_off"` // what comes off first
+	Fasteners string     `json:"fasteners"`
+	Locks     string     `json:"locks"`
+	Breaks    string     `json:"breaks"`
+	Minutes   int        `json:"minutes"`
+	Photo     string     `json:"photo"`
+	At        time.Time  `json:"at"`
+	StruckAt  *time.Time `json:"struck_at"`
 }
 
 // Kinds of note.
