@@ -101,6 +101,17 @@ func (b *browser) stream(page, last string, f func(news) bool) {
 	b.t.Fatalf("the stream ended: %v", in.Err())
 }
 
+// reading waits until the gauge is on and its pressure comes; the two may come one
+// after the other.
+func (b *browser) reading(page string) {
+	on, now := false, false
+	b.stream(page, "", func(n news) bool {
+		on = on || n.View != nil && n.View.Status == "on"
+		now = now || n.Now != nil
+		return on && now
+	})
+}
+
 // A stream broken off and taken up again sends nothing twice and leaves nothing out;
 // a button pressed wrongly gets a sentence.
 func TestLiveStream(t *testing.T) {
@@ -191,7 +202,7 @@ func TestReplayOnTheBench(t *testing.T) {
 	b.post("/instruments", b.fill("/instruments", "kind", "module", "name", "file", "address", address))
 	page := test + "/live"
 	b.post(page, b.fill(page, "do", "join", "module", address))
-	b.stream(page, "", func(n news) bool { return n.Now != nil && n.View != nil && n.View.Status == "on" })
+	b.reading(page)
 	if code, body, _ := b.post(page, b.fill(page, "do", "start", "leg", "hold")); code != 204 {
 		t.Fatalf("%d %s", code, body)
 	}
