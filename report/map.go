@@ -391,7 +391,11 @@ func (m Map) label(b *strings.Builder, l drawing.Label) {
 	}
 	fmt.Fprintf(b, `<text class="%s" text-anchor="%s" aria-hidden="true">`, cl, l.Anchor)
 	for i, t := range l.Lines {
-		fmt.Fprintf(b, `<tspan x="%d" y="%d">%s</tspan>`, x, l.Box.Y+12+15*i, html.EscapeString(t))
+		fit := ""
+		if m.Alone { // another face must not be wider than the room that was found
+			fit = fmt.Sprintf(` textLength="%d" lengthAdjust="spacingAndGlyphs"`, drawing.TextWidth(t)-2)
+		}
+		fmt.Fprintf(b, `<tspan x="%d" y="%d"%s>%s</tspan>`, x, l.Box.Y+13+17*i, fit, html.EscapeString(t))
 	}
 	b.WriteString("</text>")
 }
@@ -421,18 +425,20 @@ func (m Map) flag(b *strings.Builder, f Flag) {
 
 // legend says what the textures mean, under a map that stands alone.
 func (m Map) legend(b *strings.Builder, y int) {
-	x := 16
+	x := 10
 	item := func(w int, words, draw string) {
-		fmt.Fprintf(b, `<g transform="translate(%d %d)">%s<text class="m-word" x="%d" y="5">%s</text></g>`, x, y, draw, w+6, words)
-		x += w + 22 + 7*len(words)
+		n := drawing.TextWidth(words)
+		fmt.Fprintf(b, `<g transform="translate(%d %d)">%s<text class="m-word" x="%d" y="5" textLength="%d" lengthAdjust="spacingAndGlyphs">%s</text></g>`, x, y, draw, w+5, n-2, words)
+		x += w + 16 + n
 	}
-	const run = `<path d="M0 0H30" class="m-edge" stroke-width="8"/>`
-	item(30, "not tested", run+`<path d="M0 0H30" class="m-in" stroke-width="5"/><path d="M0 0H30" class="m-broken"/>`)
-	item(30, "proven tight", run+`<path d="M0 0H30" class="m-in-tight" stroke-width="5"/>`)
-	item(30, "suspect, denser: likelier", run+`<path d="M0 0H30.1" stroke="url(#h2)" stroke-width="6"/>`)
+	const run = `<path d="M0 0H26" class="m-edge" stroke-width="8"/>`
+	const disc = `<circle cx="11" cy="0" r="11" class="m-hollow"/><circle cx="11" cy="0" r="11" class="m-line"/>`
+	item(26, "not tested", run+`<path d="M0 0H26" class="m-in" stroke-width="5"/><path d="M0 0H26" class="m-broken"/>`)
+	item(26, "proven tight", run+`<path d="M0 0H26" class="m-in-tight" stroke-width="5"/>`)
+	item(26, "suspect, denser: likelier", run+`<path d="M0 0H26.1" stroke="url(#h2)" stroke-width="6"/>`)
 	item(20, "found", `<g class="m-flag"><path d="M0 10V-12h18v14h-16"/><text x="10" y="-1">1</text></g>`)
-	item(24, "open", `<circle cx="11" cy="0" r="11" class="m-hollow"/><circle cx="11" cy="0" r="11" class="m-line"/><path d="M1 0H21" class="m-blade"/>`)
-	item(24, "shut", `<circle cx="11" cy="0" r="11" class="m-hollow"/><circle cx="11" cy="0" r="11" class="m-line"/><path d="M11 -10V10" class="m-blade"/>`)
+	item(22, "open", disc+`<path d="M1 0H21" class="m-blade"/>`)
+	item(22, "shut", disc+`<path d="M11 -10V10" class="m-blade"/>`)
 	item(26, "powered", `<circle cx="12" cy="0" r="9" class="m-hollow"/><circle cx="12" cy="0" r="9" class="m-line"/><circle cx="12" cy="0" r="13" class="m-power"/>`)
 	item(16, "plugged", `<path d="M8 -10V10M4 -10H12M4 10H12" class="m-plug"/>`)
 }
@@ -442,5 +448,5 @@ func (m Map) legend(b *strings.Builder, y int) {
 const mapStyle = `.m-sheet{fill:#fbfaf5}.m-hit{fill:none;stroke:none}.m-gap{fill:none;stroke:#fbfaf5}.m-edge{fill:none;stroke:#15232c}.m-in{fill:none;stroke:#fbfaf5}.m-in-tight{fill:none;stroke:#17645f}.m-in-found{fill:none;stroke:#ad2b20}` +
 	`.m-broken{fill:none;stroke:#4d5a63;stroke-dasharray:2 5}.m-hatch{stroke:#a05f08;stroke-width:2}.m-hollow{fill:#fbfaf5}.m-tight{fill:#17645f}.m-found{fill:#ad2b20}.m-line{fill:none;stroke:#15232c;stroke-width:2}` +
 	`.m-blade{stroke:#15232c;stroke-width:5;fill:none}.m-tee{fill:#15232c}.m-thin,.m-spring,.m-seat{fill:none;stroke:#15232c;stroke-width:1.5}.m-ball{fill:#15232c}.m-fuel{stroke:#cfc8b6;stroke-width:2}.m-grain{fill:#cfc8b6}` +
-	`.m-power{fill:none;stroke:#1f4e8c;stroke-width:2.5}.m-plug{fill:none;stroke:#1f4e8c;stroke-width:4}.m-word{font:500 14px "Barlow Semi Condensed","Arial Narrow",sans-serif;fill:#15232c}.w-tight{fill:#17645f}.w-suspect{fill:#7d4903}.w-found{fill:#ad2b20}` +
-	`.m-strip{fill:#fbfaf5}.m-letter{font:500 12px sans-serif;text-anchor:middle;fill:#15232c}.m-flag path{fill:#ad2b20;stroke:#ad2b20;stroke-width:2}.m-flag text{font:600 13px sans-serif;fill:#fff;text-anchor:middle}.m-exit path{fill:#fbfaf5}.m-exit text{fill:#ad2b20}`
+	`.m-power{fill:none;stroke:#1f4e8c;stroke-width:2.5}.m-plug{fill:none;stroke:#1f4e8c;stroke-width:4}.m-word{font:500 16px "Barlow Semi Condensed","Arial Narrow",sans-serif;fill:#15232c}.w-tight{fill:#17645f}.w-suspect{fill:#7d4903}.w-found{fill:#ad2b20}` +
+	`.m-strip{fill:#fbfaf5}.m-letter{font:500 13px sans-serif;text-anchor:middle;fill:#15232c}.m-flag path{fill:#ad2b20;stroke:#ad2b20;stroke-width:2}.m-flag text{font:600 13px sans-serif;fill:#fff;text-anchor:middle}.m-exit path{fill:#fbfaf5}.m-exit text{fill:#ad2b20}`

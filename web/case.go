@@ -16,7 +16,6 @@ import (
 	"wexter/core/obd"
 	"wexter/core/record"
 	"wexter/core/units"
-	"wexter/ingest"
 	"wexter/report"
 )
 
@@ -54,6 +53,7 @@ type caseData struct {
 	Parts  []knowledge.Fault
 	Diff   []difference
 	Paper  report.Paper
+	Map    mapView
 }
 
 type stageMark struct{ Name, Class string }
@@ -137,6 +137,19 @@ func (s *server) strip(f casework.Folder) []entry {
 		}
 		out = append(out, e)
 	}
+	parts := s.partNames(f)
+	for _, x := range f.Marks {
+		e := entry{At: x.At, Kind: "mark", ID: x.ID, What: record.MarkWords[x.Kind], Figure: parts[x.Part], Note: x.Text, Struck: x.StruckAt != nil, Doubted: x.Doubted(), Link: "/cases/" + f.Case.ID + "?part=" + x.Part + "#part"}
+		switch {
+		case x.Kind == record.MarkSuspect:
+			e.Note = strings.Trim(fmt.Sprintf("%.0f %% · %s", 100*x.Odds, x.Text), " ·")
+		case x.Expected:
+			e.Note = strings.Trim(x.Size+", expected · "+x.Text, " ·")
+		case x.Kind == record.MarkExit:
+			e.Note, e.Class = strings.Trim(x.Size+" · "+x.Text, " ·"), "over"
+		}
+		out = append(out, e)
+	}
 	for _, x := range f.Findings {
 		p, _ := s.shop.Book.Fault(x.Part)
 		out = append(out, entry{At: x.At, Kind: "finding", ID: x.ID, What: "Found", Figure: p.Name, Class: "over", Note: strings.Trim(x.Place+" · "+x.How, " ·"), Struck: x.StruckAt != nil, Doubted: x.Doubted(), Photo: x.Photo})
@@ -161,6 +174,19 @@ func (s *server) strip(f casework.Folder) []entry {
 		out = append(out, entry{At: f.Case.OpenedAt, What: "Worked on lately", Note: f.Case.RecentWork})
 	}
 	slices.SortStableFunc(out, func(a, b entry) int { return b.At.Compare(a.At) })
+	return out
+}
+
+// partNames are the names of the parts of a case's car.
+func (s *server) partNames(f casework.Folder) map[string]string {
+	out := map[string]string{}
+	car, err := s.shop.Car(f.Vehicle, nil) // also those that a correction took off
+	if err != nil {
+		return out
+	}
+	for _, p := range car.Graph.Parts {
+		out[p.Key] = p.Name
+	}
 	return out
 }
 
@@ -253,6 +279,9 @@ func (s *server) showCase(c *echo.Context, failed error) error {
 	d, err := s.caseData(c.Request().Context(), c.Param("id"))
 	if err != nil {
 		return err
+	}
+	if d.Map, err = s.caseMap(c, d.Folder, "/cases/"+d.Case.ID); err != nil {
+		d.Map.Problems = append(d.Map.Problems, err.Error())
 	}
 	p := s.page(c, d.Case.Number+" "+d.Vehicle.Name(), "slate", d)
 	if failed != nil {
@@ -415,15 +444,7 @@ func (s *server) found(c *echo.Context) error {
 		return err
 	}
 	f := form{c: c}
-	n := casework.NewFinding{Part: f.text("part"), Place: f.text("place"), How: f.text("how")}
-	if data, _ := f.file("photo", ingest.MaxPhotoBytes); data != nil && f.err == nil {
-		ph, err := ingest.ReadPhoto(data)
-		if err != nil {
-			f.wrong("Photo", err.Error())
-		} else {
-			n.Photo = photoRecord(ph)
-		}
-	}
+	n := casework.NewFinding{Part: f.text("part"), Place: f.text("place"), How: f.text("how"), Photo: f.photo()}
 	err := f.err
 	if err == nil {
 		err = s.shop.AddFinding(c.Request().Context(), f.key(), c.Param("id"), n)

@@ -8,8 +8,9 @@ import (
 	"wexter/core/plumbing"
 )
 
-// FontSize is that of every label, px.
-const FontSize = 14
+// FontSize is that of every label, px on a sheet of its full width; drawn a little
+// smaller, as beside Next and Strip on a screen of 1280 px, they are still 14 px.
+const FontSize = 16
 
 // Point is a place on the sheet, px.
 type Point struct{ X, Y int }
@@ -171,7 +172,8 @@ var advance = [...]float64{
 	2.99, 10.39, 6.82, 6.86, 6.96, 6.96, 4.78, 6.12, 4.51, 6.79, 6.23, 9.23, 6.29, 6.05, 5.72, 4.39, 2.37, 4.39, 6.89,
 }
 
-func textWidth(t string) int {
+// TextWidth is the width of a label on the sheet, px.
+func TextWidth(t string) int {
 	w := 0.0
 	for _, r := range t {
 		if i := int(r) - ' '; i >= 0 && i < len(advance) {
@@ -180,14 +182,14 @@ func textWidth(t string) int {
 			w += 8
 		}
 	}
-	return int(w) + 2
+	return int(w*FontSize/14) + 2
 }
 
-const lineHeight = 15
+const lineHeight = 17
 
 func textBox(lines []string) (w, h int) {
 	for _, t := range lines {
-		w = max(w, textWidth(t))
+		w = max(w, TextWidth(t))
 	}
 	return w, lineHeight * len(lines)
 }
