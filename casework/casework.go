@@ -174,7 +174,7 @@ func (s *Shop) OpenCase(ctx context.Context, key string, n NewCase) (string, err
 	if n.Metering != "maf" && n.Metering != "map" && n.Metering != "unknown" {
 		return "", problem("metering", "choose how the engine meters its air")
 	}
-	if _, ok := s.Book.Archetype(n.Archetype); !ok {
+	if a, ok := s.Book.Plumbing.Find(n.Archetype); !ok || a.Family != "vapour" {
 		return "", problem("self-check", "choose how the vapour system checks itself")
 	}
 	built := plumbing.Combination{Engine: n.Engine, Boost: n.Boost, Crankcase: n.Crankcase, Recirculation: n.Recirculation, Vapour: n.Archetype}

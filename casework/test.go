@@ -46,6 +46,9 @@ func (s *Shop) StartTest(ctx context.Context, key, caseID, repeatOf string) (str
 			}
 			t.Setup = record.Setup{VolumeHow: "level", VolumeTolerance: 0.2, Tank: v.TankL / 1e3, Level: 0.5, Extra: 4e-3,
 				Limit: 0.508e-3, Barometer: gas.StandardPressure, Temperature: 293.15, Wet: true}
+			if _, ok := s.Book.Archetype(v.Archetype); !ok {
+				return "", problem("test", "This car has no vapour system that could be sealed and held.")
+			}
 			car, err := s.carOf(tx, v)
 			if err != nil {
 				return "", err

@@ -144,12 +144,25 @@ func (f *filler) scan(caseID string, lamp bool, stored, pending, permanent []str
 	f.try(err)
 }
 
+// test begins a test.
+func (f *filler) test(caseID string) string {
+	id, err := f.s.StartTest(f.ctx, "", caseID, "")
+	f.try(err)
+	return id
+}
+
 // hold makes a test with a drift leg and a hold, in a space known to tolerance.
 func (f *filler) hold(caseID, repeatOf string, k Tank, tolerance, seconds float64) string {
 	id, err := f.s.StartTest(f.ctx, "", caseID, repeatOf)
 	f.try(err)
+	f.legs(caseID, id, k, tolerance, seconds)
+	return id
+}
+
+// legs reads the legs of a test.
+func (f *filler) legs(caseID, id string, k Tank, tolerance, seconds float64) {
 	if f.err != nil {
-		return id
+		return
 	}
 	folder, err := f.s.Load(f.ctx, caseID)
 	f.try(err)
@@ -162,6 +175,9 @@ func (f *filler) hold(caseID, repeatOf string, k Tank, tolerance, seconds float6
 	}
 	su.VolumeTolerance = tolerance
 	su.Level = 1 - (k.Volume-su.Extra)/su.Tank
+	if su.Set["vapour-line"] == "plugged" { // the tank is not under the gauge
+		su.Level, su.Extra = 1, k.Volume
+	}
 	su.Wet = false
 	su.Instrument = record.Instrument{Name: "pressure module 2", Range: 30 * units.InH2O, Resolution: 0.01 * units.InH2O, CalibratedOn: f.day(-120), RigHeld: "held"}
 	f.try(f.s.SaveSetup(f.ctx, "", id, t.Version, su))
@@ -172,13 +188,12 @@ func (f *filler) hold(caseID, repeatOf string, k Tank, tolerance, seconds float6
 		_, err = f.s.AddRun(f.ctx, "", id, "hold", "hold.csv", k.Hold(13*units.InH2O, seconds), false)
 		f.try(err)
 	}
-	return id
 }
 
 // clamp: a loose neck clamp, found, put right, proven and closed.
 func (f *filler) clamp() {
 	f.at(98, 0)
-	id := f.open(casework.NewCase{Plate: "SQ 402 D", Make: "Quillane", Model: "Dabchick", Year: 2018, OdometerKM: 88210, TankL: 50, Metering: "maf", Archetype: "engine-vacuum",
+	id := f.open(casework.NewCase{Plate: "SQ 402 D", Make: "Quillane", Model: "Dabchick", Year: 2018, OdometerKM: 88210, TankL: 50, Metering: "maf", Archetype: "engine-vacuum", Engine: "na-maf", Boost: "no-boost", Crankcase: "fixed-valve", Recirculation: "egr-stepper",
 		Complaint: "Lamp on since the wheel arch was repaired.", Circumstances: "Came on two days later, stays on.", RecentWork: "Rear wheel arch, left, five weeks ago.", Codes: "P0442"})
 	f.at(97, 20)
 	before := f.hold(id, "", Tank{Volume: 0.032, Hole: 0.66e-3, Drift: 0.2, Noise: 4, Seed: 11}, 0.06, 150)
@@ -197,21 +212,37 @@ func (f *filler) clamp() {
 // axle: a joint pinched after axle work; over the limit, to be found.
 func (f *filler) axle() {
 	f.at(3, 20)
-	id := f.open(casework.NewCase{Plate: "SQ 114 K", Make: "Hathmere", Model: "Tern", Year: 2019, OdometerKM: 61340, TankL: 62, Metering: "maf", Archetype: "engine-vacuum",
+	id := f.open(casework.NewCase{Plate: "SQ 114 K", Make: "Hathmere", Model: "Tern", Year: 2019, OdometerKM: 61340, TankL: 62, Metering: "maf", Archetype: "engine-vacuum", Engine: "na-maf", Boost: "no-boost", Crankcase: "fixed-valve", Recirculation: "egr-stepper",
 		Complaint: "Lamp came on after the rear axle was out.", Circumstances: "No smell noticed, runs well.", RecentWork: "Rear axle out and in, 14 days ago.", Deadline: f.day(11), Codes: "P0456"})
 	f.at(3, 5)
 	f.scan(id, true, []string{"P0456"}, nil, []string{"P0456"}, obd.Incomplete, map[byte]float64{0x06: 1.6, 0x07: 0.8, 0x0C: 731, 0x2F: 34, 0x30: 31, 0x31: 820, 0x32: -12})
 	f.at(2, 30)
 	f.hold(id, "", Tank{Volume: 0.041, Hole: 0.64e-3, Drift: 0.11, Noise: 4, Seed: 31}, 0.08, 180)
+	// The tank side left out by a plug: what remains under the gauge holds.
+	f.at(1, 40)
+	front := f.test(id)
+	f.try(f.s.SetPart(f.ctx, "", front, "vapour-line", "plugged"))
+	f.legs(id, front, Tank{Volume: 0.0065, Hole: 0.03e-3, Noise: 3, Seed: 35}, 0.08, 150)
+	f.at(1, 30)
+	for _, m := range []casework.NewMark{{Kind: record.MarkLooked, Part: "cap", Text: "seal soft, four clicks"}, {Kind: record.MarkSuspect, Part: "vapour-line", Odds: 0.45, Text: "joint above the axle was apart"},
+		{Kind: record.MarkSuspect, Part: "rollover", Odds: 0.2}, {Kind: record.MarkSuspect, Part: "neck-hose", Odds: 0.12}} {
+		f.try(f.s.AddMark(f.ctx, "", id, m))
+	}
+	f.try(f.s.AddCard(f.ctx, "", id, casework.NewCard{Part: "vapour-line", Place: "above the rear axle, left of the tank", First: "left rear wheel, liner (six clips)", Fasteners: "two 8 mm bolts at the bracket",
+		Locks: "grey slide lock: push in, then pull", Breaks: "liner clips when cold", Minutes: 20}))
+	f.try(f.s.AddCorrection(f.ctx, "", id, casework.NewCorrection{Kind: "note", Part: "service-port", Text: "Sits behind the coolant bottle on this one."}))
 }
 
 // sweeper: a rubbed vapour line on the street sweeper; found, waits for its part.
 func (f *filler) sweeper() {
 	f.at(50, 0)
-	id := f.open(casework.NewCase{Plate: "SWEEP 2", Make: "Ostrel", Model: "Packer", Year: 2016, OdometerKM: 40120, TankL: 70, Metering: "map", Archetype: "pressure-pump",
+	id := f.open(casework.NewCase{Plate: "SWEEP 2", Make: "Ostrel", Model: "Packer", Year: 2016, OdometerKM: 40120, TankL: 70, Metering: "map", Archetype: "pressure-pump", Engine: "na-map", Boost: "no-boost", Crankcase: "regulator", Recirculation: "no-egr",
 		Complaint: "Smells of fuel after washing down.", Circumstances: "Warm days, tank full.", RecentWork: "Brush arm bearing.", Codes: "P0455 P0442"})
 	f.at(49, 10)
 	f.hold(id, "", Tank{Volume: 0.038, Hole: 1.15e-3, Drift: 0.4, Noise: 5, Seed: 41}, 0.1, 60)
+	f.at(48, 50)
+	f.try(f.s.AddMark(f.ctx, "", id, casework.NewMark{Kind: record.MarkExit, Part: "vent-filter", Size: "wisp", Expected: true, Text: "before it was plugged"}))
+	f.try(f.s.AddMark(f.ctx, "", id, casework.NewMark{Kind: record.MarkExit, Part: "vapour-line", Size: "billow", Text: "under the brush arm"}))
 	f.at(48, 30)
 	f.try(f.s.AddFinding(f.ctx, "", id, casework.NewFinding{Part: "vapour-line", Place: "along the frame, under the brush arm", How: "Rubbed through by the arm's hose; smoke billows when the arm is lifted."}))
 	f.at(48, 0)
@@ -222,7 +253,7 @@ func (f *filler) sweeper() {
 // purge: a chafed purge line, repaired; the repeat passes, the trial is to come.
 func (f *filler) purge() {
 	f.at(28, 0)
-	id := f.open(casework.NewCase{Plate: "SQ 087 B", Make: "Quillane", Model: "Marl", Year: 2020, OdometerKM: 33005, TankL: 55, Metering: "maf", Archetype: "eonv-switch-remote",
+	id := f.open(casework.NewCase{Plate: "SQ 087 B", Make: "Quillane", Model: "Marl", Year: 2020, OdometerKM: 33005, TankL: 55, Metering: "maf", Archetype: "eonv-switch-remote", Engine: "turbo-petrol", Boost: "charged-line", Crankcase: "regulator-turbo", Recirculation: "egr-motor-temperature",
 		Complaint: "Failed its inspection for the lamp.", Circumstances: "Always.", RecentWork: "Starter, spring.", Deadline: f.day(4), Codes: "P0442"})
 	f.at(27, 40)
 	f.scan(id, true, []string{"P0442"}, nil, []string{"P0442"}, obd.Incomplete, map[byte]float64{0x06: 0.8, 0x07: 2.3, 0x2F: 40, 0x30: 18, 0x31: 402})
@@ -250,7 +281,7 @@ func (f *filler) purge() {
 // undecided: close to the limit with a space poorly known.
 func (f *filler) undecided() {
 	f.at(5, 0)
-	id := f.open(casework.NewCase{Plate: "SQ 075 H", Make: "Ostrel", Model: "Hod", Year: 2017, OdometerKM: 120400, TankL: 80, Metering: "maf", Archetype: "pump-current",
+	id := f.open(casework.NewCase{Plate: "SQ 075 H", Make: "Ostrel", Model: "Hod", Year: 2017, OdometerKM: 120400, TankL: 80, Metering: "maf", Archetype: "pump-current", Engine: "na-maf", Boost: "no-boost", Crankcase: "fixed-valve", Recirculation: "egr-vacuum",
 		Complaint: "Lamp comes and goes.", Circumstances: "Cold mornings.", Deadline: f.day(2), Codes: "P0456"})
 	f.at(4, 10)
 	f.hold(id, "", Tank{Volume: 0.058, Hole: 0.49e-3, Drift: 0.3, Noise: 6, Seed: 71}, 0.2, 120)
@@ -280,7 +311,7 @@ func (f *filler) within() {
 // fresh: just in.
 func (f *filler) fresh() {
 	f.at(0, 25)
-	f.open(casework.NewCase{Plate: "SQ 131 M", Make: "Hathmere", Model: "Ibis", Year: 2014, OdometerKM: 143900, TankL: 58, Metering: "maf", Archetype: "pump-absolute",
+	f.open(casework.NewCase{Plate: "SQ 131 M", Make: "Hathmere", Model: "Ibis", Year: 2014, OdometerKM: 143900, TankL: 58, Metering: "maf", Archetype: "pump-absolute", Engine: "turbo-petrol", Boost: "charged-jet", Crankcase: "regulator-turbo", Recirculation: "no-egr",
 		Complaint: "Lamp on, a maker's code besides.", Circumstances: "Since the car wash.", Codes: "P0442 P1450"})
 	f.at(0, 0)
 }

@@ -308,7 +308,7 @@ func (m Map) symbol(b *strings.Builder, x drawing.Symbol) {
 			fmt.Fprintf(b, `<path d="M%d %dV%d" class="m-blade"/>`, c.X, c.Y-11, c.Y+11)
 		}
 		if m.Settings[x.Key] == plumbing.Powered { // a second ring: power holds it there
-			fmt.Fprintf(b, `<circle cx="%d" cy="%d" r="16" class="m-power"/>`, c.X, c.Y)
+			fmt.Fprintf(b, `<circle cx="%d" cy="%d" r="15" class="m-power"/>`, c.X, c.Y)
 		} else if x.Moves() { // a spring on its shoulder
 			fmt.Fprintf(b, `<path d="M%d %dl3 -3l3 4l3 -4l3 3" class="m-spring"/>`, c.X+3, c.Y-12)
 		}
@@ -447,6 +447,6 @@ func (m Map) legend(b *strings.Builder, y int) {
 // narrow face that every machine has.
 const mapStyle = `.m-sheet{fill:#fbfaf5}.m-hit{fill:none;stroke:none}.m-gap{fill:none;stroke:#fbfaf5}.m-edge{fill:none;stroke:#15232c}.m-in{fill:none;stroke:#fbfaf5}.m-in-tight{fill:none;stroke:#17645f}.m-in-found{fill:none;stroke:#ad2b20}` +
 	`.m-broken{fill:none;stroke:#4d5a63;stroke-dasharray:2 5}.m-hatch{stroke:#a05f08;stroke-width:2}.m-hollow{fill:#fbfaf5}.m-tight{fill:#17645f}.m-found{fill:#ad2b20}.m-line{fill:none;stroke:#15232c;stroke-width:2}` +
-	`.m-blade{stroke:#15232c;stroke-width:5;fill:none}.m-tee{fill:#15232c}.m-thin,.m-spring,.m-seat{fill:none;stroke:#15232c;stroke-width:1.5}.m-ball{fill:#15232c}.m-fuel{stroke:#cfc8b6;stroke-width:2}.m-grain{fill:#cfc8b6}` +
+	`.m-blade{stroke:#15232c;stroke-width:5;fill:none}.m-tight~.m-blade,.m-found~.m-blade,.m-tight~.m-thin,.m-found~.m-thin{stroke:#fbfaf5}.m-tee{fill:#15232c}.m-thin,.m-spring,.m-seat{fill:none;stroke:#15232c;stroke-width:1.5}.m-ball{fill:#15232c}.m-fuel{stroke:#cfc8b6;stroke-width:2}.m-grain{fill:#cfc8b6}` +
 	`.m-power{fill:none;stroke:#1f4e8c;stroke-width:2.5}.m-plug{fill:none;stroke:#1f4e8c;stroke-width:4}.m-word{font:500 16px "Barlow Semi Condensed","Arial Narrow",sans-serif;fill:#15232c}.w-tight{fill:#17645f}.w-suspect{fill:#7d4903}.w-found{fill:#ad2b20}` +
 	`.m-strip{fill:#fbfaf5}.m-letter{font:500 13px sans-serif;text-anchor:middle;fill:#15232c}.m-flag path{fill:#ad2b20;stroke:#ad2b20;stroke-width:2}.m-flag text{font:600 13px sans-serif;fill:#fff;text-anchor:middle}.m-exit path{fill:#fbfaf5}.m-exit text{fill:#ad2b20}`

@@ -42,6 +42,8 @@ type benchData struct {
 	KeptAs  string
 	Max     string
 	Live    bool // read live just now
+	Entry   string
+	Reach   setReach
 }
 
 type runView struct {
@@ -82,6 +84,11 @@ func (s *server) benchData(c *echo.Context, id string) (benchData, error) {
 	d.Test, _ = f.Test(id)
 	d.Arch, _ = s.shop.Book.Archetype(f.Vehicle.Archetype)
 	d.Max = fmt.Sprintf("%.1f inH2O (%.1f kPa)", d.Arch.MaxPa/units.InH2O, d.Arch.MaxPa/1e3)
+	if car, err := s.shop.Car(f.Vehicle, f.Corrections); err == nil {
+		entry, set := s.shop.Sealing(car, d.Test.Setup)
+		p, _ := car.Graph.Part(entry)
+		d.Entry, d.Reach = p.Name, reached(car, entry, set)
+	}
 	d.Sum, d.Has = d.Test.Summary()
 	if b, ok := f.Test(d.Test.RepeatOf); ok {
 		if sum, ok := b.Summary(); ok {

@@ -2,6 +2,7 @@ package web
 
 import (
 	"net/http"
+	"slices"
 	"strings"
 
 	"github.com/labstack/echo/v5"
@@ -9,15 +10,32 @@ import (
 	"wexter/casework"
 	"wexter/core/calc"
 	"wexter/core/knowledge"
+	"wexter/core/plumbing"
 	"wexter/core/units"
 )
 
 type bookData struct {
 	knowledge.Book
-	Query string
-	Hits  []knowledge.Hit
-	Calcs []calc.Calculator
-	Found []calc.Calculator // calculators that the query names
+	Families []familyChoice // archetypes other than of the vapour system
+	Faults   []faultFamily
+	Query    string
+	Hits     []knowledge.Hit
+	Calcs    []calc.Calculator
+	Found    []calc.Calculator // calculators that the query names
+}
+
+type faultFamily struct {
+	Name   string
+	Faults []knowledge.Fault
+}
+
+type testData struct {
+	knowledge.Test
+	Book   knowledge.Book
+	Calcs  []calc.Calculator
+	Sees   []knowledge.Fault
+	Hazard string
+	Only   []string
 }
 
 type calcData struct {
@@ -44,7 +62,47 @@ func (s *server) book(c *echo.Context) error {
 		}
 	}
 	d.Hits = s.shop.Book.Search(d.Query)
+	for _, f := range plumbing.Families {
+		if f != "vapour" {
+			d.Families = append(d.Families, familyChoice{Family: f, Label: familyNames[f], Of: s.shop.Book.Plumbing.Family(f)})
+		}
+	}
+	for _, f := range knowledge.FaultFamilies() {
+		x := faultFamily{Name: f}
+		for _, y := range s.shop.Book.Faults {
+			if y.Family == f {
+				x.Faults = append(x.Faults, y)
+			}
+		}
+		d.Faults = append(d.Faults, x)
+	}
 	return s.render(c, http.StatusOK, "book.html", s.page(c, "Book", "book", d))
+}
+
+// procedure is one test of the Book, made to be printed.
+func (s *server) procedure(c *echo.Context) error {
+	b := s.shop.Book
+	t, ok := b.Test(c.Param("key"))
+	if !ok {
+		return casework.ErrNotFound
+	}
+	d := testData{Test: t, Book: b, Hazard: knowledge.HazardWords[t.Hazard]}
+	for _, k := range t.Calculators {
+		if x, ok := calc.Find(k); ok {
+			d.Calcs = append(d.Calcs, x)
+		}
+	}
+	for _, k := range t.Only {
+		if a, ok := b.Plumbing.Find(k); ok {
+			d.Only = append(d.Only, a.Name)
+		}
+	}
+	for _, f := range b.Faults {
+		if slices.Contains(f.Tests, t.Key) && f.Family != "other" {
+			d.Sees = append(d.Sees, f)
+		}
+	}
+	return s.render(c, http.StatusOK, "procedure.html", s.page(c, t.Name+" · Book", "book", d))
 }
 
 // calculator works one formula out with what stands in the address, so that a result

@@ -50,10 +50,12 @@ type caseData struct {
 	Plot   template.HTML
 	Live   []casework.TestFolder
 	Waits  bool
-	Parts  []knowledge.Fault
+	Faults []faultFamily // that this car can have
+	Part   string        // fault chosen on the Map
 	Diff   []difference
 	Paper  report.Paper
 	Map    mapView
+	Beyond []string // sections that a plug kept from the newest hold, when the whole was over the limit
 }
 
 type stageMark struct{ Name, Class string }
@@ -66,7 +68,7 @@ func (s *server) caseData(ctx context.Context, id string) (caseData, error) {
 	if err != nil {
 		return caseData{}, err
 	}
-	d := caseData{Folder: f, Proof: f.Proof(), Parts: s.shop.Book.Faults, Waits: f.Case.WaitUntil != nil && f.Case.WaitUntil.After(s.shop.Now())}
+	d := caseData{Folder: f, Proof: f.Proof(), Waits: f.Case.WaitUntil != nil && f.Case.WaitUntil.After(s.shop.Now())}
 	d.Arch, _ = s.shop.Book.Archetype(f.Vehicle.Archetype)
 	for _, st := range record.Stages() {
 		d.Stages = append(d.Stages, stageMark{string(st), stageClass(st, f.Case.Stage)})
@@ -77,9 +79,31 @@ func (s *server) caseData(ctx context.Context, id string) (caseData, error) {
 		}
 	}
 	slices.Reverse(d.Live)
+	d.Beyond = s.beyond(d.Folder, d.Live)
 	d.Strip = s.strip(f)
 	d.Plot = template.HTML(comparison(d.Proof, 560, 330))
 	return d, nil
+}
+
+// beyond names the sections left out of the newest hold, when an earlier one with all
+// of the system under the gauge was over the limit.
+func (s *server) beyond(f casework.Folder, live []casework.TestFolder) []string {
+	car, err := s.shop.Car(f.Vehicle, f.Corrections)
+	if err != nil || len(live) < 2 {
+		return nil
+	}
+	left := func(t casework.TestFolder) []string {
+		entry, set := s.shop.Sealing(car, t.Setup)
+		return reached(car, entry, set).Not
+	}
+	out := left(live[0])
+	for _, t := range live[1:] {
+		whole := left(t)
+		if t.Outcome == "over_limit" && !t.Doubted() && len(whole) < len(out) {
+			return slices.DeleteFunc(out, func(x string) bool { return slices.Contains(whole, x) })
+		}
+	}
+	return nil
 }
 
 // strip gathers the evidence in order of time, newest on top.
@@ -139,14 +163,17 @@ func (s *server) strip(f casework.Folder) []entry {
 	}
 	parts := s.partNames(f)
 	for _, x := range f.Marks {
-		e := entry{At: x.At, Kind: "mark", ID: x.ID, What: record.MarkWords[x.Kind], Figure: parts[x.Part], Note: x.Text, Struck: x.StruckAt != nil, Doubted: x.Doubted(), Link: "/cases/" + f.Case.ID + "?part=" + x.Part + "#part"}
+		e := entry{At: x.At, Kind: "mark", ID: x.ID, What: record.MarkWords[x.Kind] + ": " + lower(parts[x.Part]), Note: x.Text, Struck: x.StruckAt != nil, Doubted: x.Doubted(), Link: "/cases/" + f.Case.ID + "?part=" + x.Part + "#part", Small: true}
 		switch {
 		case x.Kind == record.MarkSuspect:
-			e.Note = strings.Trim(fmt.Sprintf("%.0f %% · %s", 100*x.Odds, x.Text), " ·")
-		case x.Expected:
-			e.Note = strings.Trim(x.Size+", expected · "+x.Text, " ·")
+			e.Figure = fmt.Sprintf("%.0f %%", 100*x.Odds)
 		case x.Kind == record.MarkExit:
-			e.Note, e.Class = strings.Trim(x.Size+" · "+x.Text, " ·"), "over"
+			e.Figure = x.Size
+			if x.Expected {
+				e.Figure += ", expected"
+			} else {
+				e.Class = "over"
+			}
 		}
 		out = append(out, e)
 	}
@@ -175,6 +202,14 @@ func (s *server) strip(f casework.Folder) []entry {
 	}
 	slices.SortStableFunc(out, func(a, b entry) int { return b.At.Compare(a.At) })
 	return out
+}
+
+// lower begins a name small, unless it begins with an abbreviation.
+func lower(s string) string {
+	if len(s) > 1 && s[1] >= 'a' && s[1] <= 'z' {
+		return strings.ToLower(s[:1]) + s[1:]
+	}
+	return s
 }
 
 // partNames are the names of the parts of a case's car.
@@ -429,6 +464,9 @@ func (s *server) showForm(c *echo.Context, view, title string, failed error) err
 	if err != nil {
 		return err
 	}
+	if view == "found.html" {
+		d.Faults, d.Part = s.canHave(d.Folder), c.QueryParam("part")
+	}
 	if view == "proof.html" {
 		d.Plot = template.HTML(comparison(d.Proof, 620, 460))
 	}
@@ -437,6 +475,29 @@ func (s *server) showForm(c *echo.Context, view, title string, failed error) err
 		return s.again(c, failed, view, p)
 	}
 	return s.render(c, http.StatusOK, view, p)
+}
+
+// canHave lists the faults that a case's car can have, by family.
+func (s *server) canHave(f casework.Folder) (out []faultFamily) {
+	car, err := s.shop.Car(f.Vehicle, f.Corrections)
+	for _, name := range knowledge.FaultFamilies() {
+		x := faultFamily{Name: name}
+		for _, y := range s.shop.Book.Faults {
+			if y.Family != name {
+				continue
+			}
+			if err == nil {
+				if _, ok := y.Can(car.Graph, car.Combination); !ok {
+					continue
+				}
+			}
+			x.Faults = append(x.Faults, y)
+		}
+		if len(x.Faults) > 0 {
+			out = append(out, x)
+		}
+	}
+	return out
 }
 
 func (s *server) found(c *echo.Context) error {

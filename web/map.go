@@ -49,6 +49,7 @@ type suspect struct {
 	Part, Name, Link string
 	Percent          int
 	Density          int
+	Bar              int    // width, px of 300
 	Mark             string // id
 }
 
@@ -127,7 +128,7 @@ func (s *server) drawMap(f casework.Folder, set plumbing.Settings, link func(par
 		if !ok {
 			continue
 		}
-		v.Suspects = append(v.Suspects, suspect{Part: k, Name: p.Name, Link: link(k), Percent: int(100*odds + 0.5), Density: report.Density(odds)})
+		v.Suspects = append(v.Suspects, suspect{Part: k, Name: p.Name, Link: link(k), Percent: int(100*odds + 0.5), Density: report.Density(odds), Bar: max(6, int(298*odds))})
 	}
 	slices.SortFunc(v.Suspects, func(a, b suspect) int {
 		return cmp.Or(cmp.Compare(b.Percent, a.Percent), cmp.Compare(a.Name, b.Name))

@@ -72,6 +72,7 @@ func New(shop *casework.Shop, hub *live.Hub) (http.Handler, error) {
 	e.GET("/", s.slate)
 	e.GET("/record", s.record)
 	e.GET("/book", s.book)
+	e.GET("/book/test/:key", s.procedure)
 	e.GET("/book/:key", s.calculator)
 	e.GET("/vehicles", s.vehicle)
 	e.GET("/cases/new", s.newCase)

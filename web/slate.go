@@ -11,6 +11,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"wexter/casework"
+	"wexter/core/plumbing"
 	"wexter/core/record"
 )
 
@@ -219,16 +220,14 @@ func (s *server) vehicle(c *echo.Context) error {
 }
 
 type newCaseData struct {
-	Archetypes []choice
-	Codes      []string
+	Families []familyChoice
+	Codes    []string
 }
-
-type choice struct{ Key, Name, Note string }
 
 func (s *server) newCaseData() newCaseData {
 	d := newCaseData{Codes: []string{"P0440", "P0441", "P0442", "P0446", "P0455", "P0456", "P0457", "P0496", "P0171", "P0174", "P0401", "P0299"}}
-	for _, a := range s.shop.Book.Archetypes {
-		d.Archetypes = append(d.Archetypes, choice{a.Key, a.Name, a.Check})
+	for _, f := range plumbing.Families {
+		d.Families = append(d.Families, familyChoice{Family: f, Label: familyNames[f], Of: s.shop.Book.Plumbing.Family(f)})
 	}
 	return d
 }
@@ -244,7 +243,7 @@ func (s *server) openCase(c *echo.Context) error {
 	f := form{c: c}
 	n := casework.NewCase{Plate: f.text("plate"), Make: f.text("make"), Model: f.text("model"), Year: f.whole("year", "Year"),
 		OdometerKM: f.whole("odometer", "Odometer"), TankL: f.si("tank", "Tank size", kindVolume, "L", true) * 1e3,
-		Metering: f.text("metering"), Archetype: f.text("archetype"), Complaint: f.text("complaint"), Circumstances: f.text("circumstances"),
+		Metering: f.text("metering"), Archetype: f.text("archetype"), Engine: f.text("engine"), Boost: f.text("boost"), Crankcase: f.text("crankcase"), Recirculation: f.text("recirculation"), Complaint: f.text("complaint"), Circumstances: f.text("circumstances"),
 		RecentWork: f.text("recent_work"), Deadline: f.text("deadline"), Codes: f.text("codes")}
 	id, err := "", f.err
 	if err == nil {

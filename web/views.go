@@ -61,9 +61,18 @@ func (s *server) funcs() template.FuncMap {
 			return k
 		},
 		"caution": s.shop.Book.Caution,
-		"goes":    obd.StatusWords,
-		"runword": func(k string) string { return record.RunWords[k] },
-		"deref":   func(p *float64) float64 { return *p },
+		"context": func(k string) string {
+			for _, c := range s.shop.Book.Contexts {
+				if c.Key == k {
+					return lower(c.Name)
+				}
+			}
+			return k
+		},
+		"testname": func(k string) string { t, _ := s.shop.Book.Test(k); return t.Name },
+		"goes":     obd.StatusWords,
+		"runword":  func(k string) string { return record.RunWords[k] },
+		"deref":    func(p *float64) float64 { return *p },
 		"has": func(list []string, s string) bool {
 			for _, x := range list {
 				if x == s {

@@ -230,7 +230,7 @@ func (l *layer) labelSymbol(x Symbol, text string) bool {
 	if x.Text != "" {
 		sides = append([]string{x.Text}, sides...)
 	}
-	m := x.Box.Middle()
+	m, gap := x.Box.Middle(), 4
 	for _, side := range sides {
 		for _, lines := range breaks(text) {
 			w, h := textBox(lines)
@@ -244,13 +244,13 @@ func (l *layer) labelSymbol(x Symbol, text string) bool {
 				l.s.Labels = append(l.s.Labels, lab)
 				return true
 			case "below":
-				lab.Box = Rect{m.X - w/2, x.Box.Y + x.Box.H + 2, w, h}
+				lab.Box = Rect{m.X - w/2, x.Box.Y + x.Box.H + gap - 2, w, h}
 			case "above":
-				lab.Box = Rect{m.X - w/2, x.Box.Y - h - 2, w, h}
+				lab.Box = Rect{m.X - w/2, x.Box.Y - h - gap + 2, w, h}
 			case "right":
-				lab.Box, lab.Anchor = Rect{x.Box.X + x.Box.W + 4, m.Y - h/2, w, h}, "start"
+				lab.Box, lab.Anchor = Rect{x.Box.X + x.Box.W + gap, m.Y - h/2, w, h}, "start"
 			case "left":
-				lab.Box, lab.Anchor = Rect{x.Box.X - w - 4, m.Y - h/2, w, h}, "end"
+				lab.Box, lab.Anchor = Rect{x.Box.X - w - gap, m.Y - h/2, w, h}, "end"
 			}
 			if l.free(lab.Box, x.Key) {
 				l.s.Labels = append(l.s.Labels, lab)

@@ -164,8 +164,14 @@ document.addEventListener("click", (e) => {
   if (e.target.closest("[data-close]")) e.target.closest("dialog").close();
 });
 
-// A link to a folded part unfolds it.
-const unfold = () => { const d = location.hash.length > 1 && document.getElementById(location.hash.slice(1)); if (d && d.tagName === "DETAILS") { d.open = true; d.scrollIntoView(); } };
+// What is folded up opens when it is linked to; the part that was tapped on the Map takes
+// the focus, for readers and for the keyboard.
+const unfold = () => {
+  const d = location.hash.length > 1 && document.getElementById(location.hash.slice(1));
+  if (!d) return;
+  if (d.tagName === "DETAILS") { d.open = true; d.scrollIntoView(); }
+  if (d.getAttribute("tabindex") === "-1") { d.focus({ preventScroll: true }); d.scrollIntoView({ block: "nearest" }); }
+};
 addEventListener("hashchange", unfold);
 unfold();
 
