@@ -27,6 +27,8 @@ type Shop struct {
 	DB   *store.DB
 	Book knowledge.Book
 	Now  func() time.Time
+
+	cars carCache
 }
 
 // Upper begins a sentence with a capital.

@@ -2,24 +2,28 @@ package casework
 
 import (
 	"context"
+	"fmt"
 	"math"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"gorm.io/gorm"
 
+	"wexter/core/drawing"
 	"wexter/core/plumbing"
 	"wexter/core/record"
 )
 
-// Car is a vehicle's plumbing as it is known.
+// Car is a vehicle's plumbing as it is known. It is shared and never changed.
 type Car struct {
 	Combination plumbing.Combination
 	Assumed     []string // families that nobody has said yet, in words
 	Graph       *plumbing.Graph
 	Changed     map[string]bool // parts that were corrected
 	Problems    []string        // corrections that no longer fit
+	Sheet       *drawing.Sheet
 }
 
 // Combination is what a vehicle is made of. What nobody said is taken from how its
@@ -47,6 +51,45 @@ func (s *Shop) Combination(v record.Vehicle) (c plumbing.Combination, assumed []
 // Car joins a vehicle's plumbing with its corrections. A correction that does not fit
 // (since the archetype was changed) is left out and named.
 func (s *Shop) Car(v record.Vehicle, corrections []record.Correction) (Car, error) {
+	var key strings.Builder
+	fmt.Fprint(&key, v.Archetype, "|", v.Engine, "|", v.Boost, "|", v.Crankcase, "|", v.Recirculation, "|", v.Metering)
+	for _, x := range corrections {
+		fmt.Fprintf(&key, "|%v %s %s %s %s", x.StruckAt != nil, x.Kind, x.Part, x.From, x.To)
+	}
+	if car, ok := s.cars.get(key.String()); ok {
+		return car, nil
+	}
+	car, err := s.join(v, corrections)
+	if err == nil {
+		s.cars.put(key.String(), car)
+	}
+	return car, err
+}
+
+// carCache keeps the plumbing of the cars that were looked at last: joining it takes
+// longer than anything else on a page.
+type carCache struct {
+	mu sync.Mutex
+	m  map[string]Car
+}
+
+func (c *carCache) get(key string) (Car, bool) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	car, ok := c.m[key]
+	return car, ok
+}
+
+func (c *carCache) put(key string, car Car) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.m == nil || len(c.m) >= 200 {
+		c.m = map[string]Car{}
+	}
+	c.m[key] = car
+}
+
+func (s *Shop) join(v record.Vehicle, corrections []record.Correction) (Car, error) {
 	var car Car
 	car.Combination, car.Assumed = s.Combination(v)
 	car.Changed = map[string]bool{}
@@ -69,6 +112,7 @@ func (s *Shop) Car(v record.Vehicle, corrections []record.Correction) (Car, erro
 		}
 		car.Graph = g
 	}
+	car.Sheet = drawing.Lay(car.Graph)
 	return car, nil
 }
 

@@ -13,7 +13,6 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"wexter/casework"
-	"wexter/core/drawing"
 	"wexter/core/knowledge"
 	"wexter/core/plumbing"
 	"wexter/core/record"
@@ -90,7 +89,7 @@ func (s *server) drawMap(f casework.Folder, set plumbing.Settings, link func(par
 		return v, err
 	}
 	v.Car, v.Assumed, v.Problems = car, car.Assumed, car.Problems
-	m := report.Map{Graph: car.Graph, Sheet: drawing.Lay(car.Graph), Title: "Map of " + f.Vehicle.Name() + ", " + f.Vehicle.Plate, Marks: map[string]report.Mark{}, Odds: map[string]float64{},
+	m := report.Map{Graph: car.Graph, Sheet: car.Sheet, Title: "Map of " + f.Vehicle.Name() + ", " + f.Vehicle.Plate, Marks: map[string]report.Mark{}, Odds: map[string]float64{},
 		Settings: set, Changed: car.Changed, Chosen: chosen, Link: link}
 	proven := s.shop.Tight(f, car)
 	for k := range proven {

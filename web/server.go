@@ -55,7 +55,12 @@ func New(shop *casework.Shop, hub *live.Hub) (http.Handler, error) {
 	}
 	e := echo.New()
 	e.HTTPErrorHandler = s.fail
-	e.Use(middleware.Recover(), hostCheck, headers, limitBody,
+	// Pages with a Map shrink to a fifth. Streams must flow, photos and fonts are packed already.
+	packed := middleware.GzipWithConfig(middleware.GzipConfig{Level: 5, MinLength: 4 << 10, Skipper: func(c *echo.Context) bool {
+		p := c.Request().URL.Path
+		return strings.HasSuffix(p, "/stream") || strings.HasPrefix(p, "/photos/") || strings.HasSuffix(p, ".woff2") || strings.HasSuffix(p, ".pdf")
+	}})
+	e.Use(middleware.Recover(), packed, hostCheck, headers, limitBody,
 		middleware.CSRFWithConfig(middleware.CSRFConfig{TokenLookup: "form:csrf", CookieName: "csrf", CookiePath: "/",
 			CookieHTTPOnly: true, CookieSameSite: http.SameSiteStrictMode, ContextKey: "csrf"}))
 
@@ -186,7 +191,7 @@ func limitBody(next echo.HandlerFunc) echo.HandlerFunc {
 			limit = logLimit
 		case strings.HasSuffix(r.URL.Path, "/scan"):
 			limit = scanLimit
-		case strings.HasSuffix(r.URL.Path, "/found"), strings.HasSuffix(r.URL.Path, "/notes"):
+		case strings.HasSuffix(r.URL.Path, "/found"), strings.HasSuffix(r.URL.Path, "/notes"), strings.HasSuffix(r.URL.Path, "/corrections"), strings.HasSuffix(r.URL.Path, "/cards"):
 			limit = photoLimit
 		}
 		if r.ContentLength > limit {

@@ -212,7 +212,8 @@ func (s *server) vehicle(c *echo.Context) error {
 		return c.JSON(http.StatusNotFound, map[string]string{"error": "not known"})
 	}
 	b, err := json.Marshal(map[string]any{"make": v.Make, "model": v.Model, "year": v.Year, "odometer": v.OdometerKM,
-		"tank": fmt.Sprintf("%g", v.TankL), "metering": v.Metering, "archetype": v.Archetype})
+		"tank": fmt.Sprintf("%g", v.TankL), "metering": v.Metering, "archetype": v.Archetype,
+		"engine": v.Engine, "boost": v.Boost, "crankcase": v.Crankcase, "recirculation": v.Recirculation})
 	if err != nil {
 		return err
 	}

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 )
 
 // Graph is the plumbing of one car.
@@ -12,6 +13,9 @@ type Graph struct {
 	Parts []Part
 	index map[string]int
 	joins map[string][]joint // by part.side group
+
+	once     sync.Once
+	sections []Section
 }
 
 // joint is the other end of a connection, by group.
@@ -307,8 +311,13 @@ type Section struct {
 }
 
 // Sections cuts the car at every plug point. Valves join, whatever they do now: a
-// section is what no plug can divide.
-func (g *Graph) Sections() (out []Section) {
+// section is what no plug can divide. They are worked out once and not to be changed.
+func (g *Graph) Sections() []Section {
+	g.once.Do(func() { g.sections = g.divide() })
+	return g.sections
+}
+
+func (g *Graph) divide() (out []Section) {
 	all := Settings{}
 	for _, p := range g.Parts {
 		if p.Plug != "" {

@@ -47,7 +47,7 @@ Alpine.data("plate", () => ({
     const r = await fetch(`/vehicles?plate=${encodeURIComponent(plate)}`, { headers: { Accept: "application/json" } });
     if (!r.ok) { this.said = ""; return; }
     const v = await r.json();
-    for (const k of ["make", "model", "year", "odometer", "tank", "metering", "archetype"]) {
+    for (const k of ["make", "model", "year", "odometer", "tank", "metering", "archetype", "engine", "boost", "crankcase", "recirculation"]) {
       const f = form.elements[k];
       if (f && (f.value === "" || f.tagName === "SELECT")) f.value = v[k];
     }
