@@ -44,6 +44,9 @@ type Map struct {
 	Chosen   string                  // the part that is looked at
 	Link     func(key string) string // where a tap goes; nil: nothing can be tapped
 	Alone    bool                    // a file of its own: with colours and a legend
+
+	shown  map[string]Mark // by part, with what sits in its wall
+	likely map[string]float64
 }
 
 // densities of the hatch: the distance between strokes, px, from weak to strong.
@@ -66,7 +69,7 @@ func Density(odds float64) int {
 const legendHeight = 40
 
 // SVG draws the map.
-func (m Map) SVG() string {
+func (m *Map) SVG() string {
 	var b strings.Builder
 	h := m.Sheet.H
 	if m.Alone {
@@ -103,7 +106,7 @@ func (m Map) SVG() string {
 }
 
 // Says is a part in words: what it is, its state and what is known of it.
-func (m Map) Says(p plumbing.Part) string {
+func (m *Map) Says(p plumbing.Part) string {
 	out := []string{p.Name}
 	if st := m.StateWords(p); st != "" {
 		out = append(out, st)
@@ -125,7 +128,7 @@ func (m Map) Says(p plumbing.Part) string {
 }
 
 // StateWords says what a part does now, and what keeps it there.
-func (m Map) StateWords(p plumbing.Part) string {
+func (m *Map) StateWords(p plumbing.Part) string {
 	st := m.Graph.StateOf(p.Key, m.Settings)
 	set := m.Settings[p.Key]
 	switch {
@@ -149,29 +152,40 @@ func (m Map) StateWords(p plumbing.Part) string {
 
 // mark is what is known of a part; Found wins over Suspect over Tight. Something in a
 // part's wall that is not drawn shows on the part.
-func (m Map) mark(key string) Mark {
-	best := m.Marks[key]
-	rank := map[Mark]int{Untested: 0, Tight: 1, Suspect: 2, Found: 3}
-	for _, p := range m.Graph.On(key) {
-		if w := m.Marks[p.Key]; !p.Drawn() && rank[w] > 1 && rank[w] > rank[best] {
-			best = w
-		}
-	}
-	return best
+func (m *Map) mark(key string) Mark {
+	m.gather()
+	return m.shown[key]
 }
 
-func (m Map) odds(key string) float64 {
-	best := m.Odds[key]
-	for _, p := range m.Graph.On(key) {
-		if !p.Drawn() {
-			best = max(best, m.Odds[p.Key])
+func (m *Map) odds(key string) float64 {
+	m.gather()
+	return m.likely[key]
+}
+
+// gather works out once what each part shows.
+func (m *Map) gather() {
+	if m.shown != nil {
+		return
+	}
+	m.shown, m.likely = map[string]Mark{}, map[string]float64{}
+	rank := map[Mark]int{Untested: 0, Tight: 1, Suspect: 2, Found: 3}
+	for k, w := range m.Marks {
+		p, _ := m.Graph.Part(k)
+		for _, at := range []string{k, p.On} {
+			hidden := at != k && (at == "" || p.Drawn() || w == Tight)
+			if hidden {
+				continue
+			}
+			if rank[w] > rank[m.shown[at]] {
+				m.shown[at] = w
+			}
+			m.likely[at] = max(m.likely[at], m.Odds[k])
 		}
 	}
-	return best
 }
 
 // fill is the class or pattern that shows a mark.
-func (m Map) fill(key string) string {
+func (m *Map) fill(key string) string {
 	switch m.mark(key) {
 	case Tight:
 		return `class="m-tight"`
@@ -183,7 +197,7 @@ func (m Map) fill(key string) string {
 	return `class="m-hollow"`
 }
 
-func (m Map) open(b *strings.Builder, p plumbing.Part) {
+func (m *Map) open(b *strings.Builder, p plumbing.Part) {
 	says := html.EscapeString(m.Says(p))
 	cl := "part"
 	if p.Key == m.Chosen {
@@ -199,7 +213,7 @@ func (m Map) open(b *strings.Builder, p plumbing.Part) {
 	fmt.Fprintf(b, `<g class="%s"><title>%s</title>`, cl, says)
 }
 
-func (m Map) shut(b *strings.Builder, p plumbing.Part) {
+func (m *Map) shut(b *strings.Builder, p plumbing.Part) {
 	if m.Link != nil && p.Name != "" {
 		b.WriteString("</a>")
 		return
@@ -226,7 +240,7 @@ func path(way []drawing.Point) string {
 	return b.String()
 }
 
-func (m Map) pipe(b *strings.Builder, p drawing.Pipe) {
+func (m *Map) pipe(b *strings.Builder, p drawing.Pipe) {
 	d, w := path(p.Way), width(p.Part)
 	m.open(b, p.Part)
 	fmt.Fprintf(b, `<path d="%s" class="m-hit"/><path d="%s" class="m-gap" stroke-width="%d"/><path d="%s" class="m-edge" stroke-width="%d"/>`, d, d, w+4, d, w)
@@ -278,10 +292,12 @@ func sgn(v int) int {
 	return 0
 }
 
-func (m Map) symbol(b *strings.Builder, x drawing.Symbol) {
+func (m *Map) symbol(b *strings.Builder, x drawing.Symbol) {
 	r, c := x.Box, x.Box.Middle()
 	if x.Kind == plumbing.Tee {
-		fmt.Fprintf(b, `<circle cx="%d" cy="%d" r="4" class="m-tee"/>`, c.X, c.Y)
+		if m.Graph.Joins(x.Key) > 2 {
+			fmt.Fprintf(b, `<circle cx="%d" cy="%d" r="4" class="m-tee"/>`, c.X, c.Y)
+		}
 		return
 	}
 	m.open(b, x.Part)
@@ -368,7 +384,7 @@ func (m Map) symbol(b *strings.Builder, x drawing.Symbol) {
 	m.shut(b, x.Part)
 }
 
-func (m Map) label(b *strings.Builder, l drawing.Label) {
+func (m *Map) label(b *strings.Builder, l drawing.Label) {
 	x := l.Box.X + l.Box.W/2
 	switch l.Anchor {
 	case "start":
@@ -401,7 +417,7 @@ func (m Map) label(b *strings.Builder, l drawing.Label) {
 }
 
 // flag draws a numbered flag; several on one part stand side by side.
-func (m Map) flag(b *strings.Builder, f Flag) {
+func (m *Map) flag(b *strings.Builder, f Flag) {
 	at, ok := m.Sheet.Spot(m.Graph, f.Part)
 	if !ok {
 		return
@@ -424,7 +440,7 @@ func (m Map) flag(b *strings.Builder, f Flag) {
 }
 
 // legend says what the textures mean, under a map that stands alone.
-func (m Map) legend(b *strings.Builder, y int) {
+func (m *Map) legend(b *strings.Builder, y int) {
 	x := 10
 	item := func(w int, words, draw string) {
 		n := drawing.TextWidth(words)

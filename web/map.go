@@ -31,7 +31,7 @@ type mapView struct {
 	AtRest   bool
 	Suspects []suspect
 	Car      casework.Car
-	drawn    report.Map
+	drawn    *report.Map
 }
 
 type partFamily struct {
@@ -89,7 +89,7 @@ func (s *server) drawMap(f casework.Folder, set plumbing.Settings, link func(par
 		return v, err
 	}
 	v.Car, v.Assumed, v.Problems = car, car.Assumed, car.Problems
-	m := report.Map{Graph: car.Graph, Sheet: car.Sheet, Title: "Map of " + f.Vehicle.Name() + ", " + f.Vehicle.Plate, Marks: map[string]report.Mark{}, Odds: map[string]float64{},
+	m := &report.Map{Graph: car.Graph, Sheet: car.Sheet, Title: "Map of " + f.Vehicle.Name() + ", " + f.Vehicle.Plate, Marks: map[string]report.Mark{}, Odds: map[string]float64{},
 		Settings: set, Changed: car.Changed, Chosen: chosen, Link: link}
 	proven := s.shop.Tight(f, car)
 	for k := range proven {
@@ -106,7 +106,7 @@ func (s *server) drawMap(f casework.Folder, set plumbing.Settings, link func(par
 	for k := range m.Odds {
 		m.Marks[k] = report.Suspect
 	}
-	v.flags(s, &m, f)
+	v.flags(s, m, f)
 	for _, x := range m.Sheet.Missing {
 		v.Problems = append(v.Problems, "The Map finds no room for "+x+"; the list has it.")
 	}
@@ -183,7 +183,7 @@ func (v *mapView) flags(s *server, m *report.Map, f casework.Folder) {
 }
 
 // choose gathers what there is to say of a part.
-func (v *mapView) choose(s *server, f casework.Folder, p plumbing.Part, m report.Map) {
+func (v *mapView) choose(s *server, f casework.Folder, p plumbing.Part, m *report.Map) {
 	g := v.Car.Graph
 	c := &partView{Part: p, State: m.StateWords(p), Faults: s.shop.Book.FaultsOf(g, v.Car.Combination, p.Key), Sizes: record.ExitSizes}
 	_, c.Known, _ = strings.Cut(m.Says(p), ", ")

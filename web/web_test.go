@@ -124,13 +124,16 @@ func TestEveryPageOfTheDemoShop(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	pages := []string{"/", "/record", "/cases/new"}
+	pages := []string{"/", "/record", "/cases/new", "/book"}
+	for _, x := range b.shop.Book.Tests {
+		pages = append(pages, "/book/test/"+x.Key)
+	}
 	for _, r := range rows {
 		c := "/cases/" + r.Case.ID
-		pages = append(pages, c, c+"/edit", c+"/found", c+"/repair", c+"/proof", c+"/report", c+"/report.pdf", c+"/bundle.json")
+		pages = append(pages, c, c+"/edit", c+"/found", c+"/repair", c+"/proof", c+"/report", c+"/report.pdf", c+"/bundle.json", c+"/map", c+"/map?at=rest", c+"/map.svg", c+"?part=tank")
 		f, _ := b.shop.Load(context.Background(), r.Case.ID)
 		for _, x := range f.Tests {
-			pages = append(pages, "/tests/"+x.ID)
+			pages = append(pages, "/tests/"+x.ID, "/tests/"+x.ID+"/map", "/tests/"+x.ID+"/map?part=cap")
 			for _, run := range x.Runs {
 				pages = append(pages, "/runs/"+run.ID+"/readings.csv", "/tests/"+x.ID+"?leg="+run.ID)
 			}

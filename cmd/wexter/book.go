@@ -151,7 +151,8 @@ func runMap(args []string, out, errs io.Writer) error {
 	}
 	a, _ := b.Plumbing.Find(c.Vapour)
 	e, _ := b.Plumbing.Find(c.Engine)
-	svg := report.Map{Graph: g, Sheet: drawing.Lay(g), Title: e.Name + "; " + a.Name, Alone: true}.SVG() + "\n"
+	m := report.Map{Graph: g, Sheet: drawing.Lay(g), Title: e.Name + "; " + a.Name, Alone: true}
+	svg := m.SVG() + "\n"
 	if *file == "" {
 		_, err = io.WriteString(out, svg)
 		return err

@@ -107,6 +107,9 @@ func (g *Graph) Part(key string) (Part, bool) {
 	return g.Parts[i], true
 }
 
+// Joins counts the lines that end at a part.
+func (g *Graph) Joins(key string) int { return len(g.linesAt(key)) }
+
 // On lists what sits in the wall of a part.
 func (g *Graph) On(key string) (out []Part) {
 	for _, p := range g.Parts {
@@ -317,6 +320,19 @@ func (g *Graph) Sections() []Section {
 	return g.sections
 }
 
+// nameRank says how well a part stands for its section: a volume best.
+func nameRank(p Part) int {
+	switch {
+	case p.Name == "":
+		return 0
+	case p.Kind == Volume:
+		return 3
+	case p.Kind == Valve || p.Kind == Inlet:
+		return 2
+	}
+	return 1
+}
+
 func (g *Graph) divide() (out []Section) {
 	all := Settings{}
 	for _, p := range g.Parts {
@@ -339,12 +355,13 @@ func (g *Graph) divide() (out []Section) {
 			}
 		}
 		var sec Section
+		best := 0
 		for _, q := range g.Parts {
 			if in[q.Key] && !done[q.Key] {
 				sec.Parts = append(sec.Parts, q.Key)
 				done[q.Key] = true
-				if sec.Name == "" && q.Kind == Volume || len(sec.Parts) == 1 {
-					sec.Name = q.Name
+				if rank := nameRank(q); rank > best {
+					sec.Name, best = q.Name, rank
 				}
 			}
 		}

@@ -215,6 +215,9 @@ func TestSections(t *testing.T) {
 			t.Errorf("no plug divides %s from %s", a, b)
 		}
 	}
+	if n := g.Sections()[at("coupler")].Name; n != "Canister" {
+		t.Errorf("the canister's section is named %q", n)
+	}
 	if at("tank") != at("cap") || at("tank") != at("vapour-line") {
 		t.Error("tank, cap and vapour line are one section: the plug is at the canister")
 	}

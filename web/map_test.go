@@ -1,0 +1,182 @@
+package web_test
+
+import (
+	"bytes"
+	"context"
+	"image"
+	"image/png"
+	"net/http"
+	"strings"
+	"testing"
+)
+
+// onMap opens a case and returns its page.
+func onMap(b *browser) string {
+	b.t.Helper()
+	code, body, at := b.post("/cases", newCar(b))
+	if code != 200 {
+		b.t.Fatalf("%d %s", code, body)
+	}
+	return at
+}
+
+func picture(t *testing.T) []byte {
+	t.Helper()
+	var buf bytes.Buffer
+	if err := png.Encode(&buf, image.NewGray(image.Rect(0, 0, 4, 4))); err != nil {
+		t.Fatal(err)
+	}
+	return buf.Bytes()
+}
+
+// Whatever is sent to the Map's forms gets a sentence; nothing is half kept, and what
+// was typed is still there.
+func TestMapFormsRefuse(t *testing.T) {
+	b := start(t, false)
+	c := onMap(b)
+	before, err := b.shop.Load(context.Background(), strings.TrimPrefix(c, "/cases/"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, x := range []struct {
+		path string
+		kv   []string
+		say  string
+	}{
+		{"/marks", []string{"part", "cap", "kind", "exit", "size", "flood"}, "a wisp, a stream or a billow"},
+		{"/marks", []string{"part", "cap", "kind", "hunch"}, "n exit seen"},
+		{"/marks", []string{"part", "cap", "kind", "suspect"}, "Odds: this is missing"},
+		{"/marks", []string{"part", "cap", "kind", "suspect", "odds", "NaN"}, "Odds"},
+		{"/marks", []string{"part", "cap", "kind", "suspect", "odds", "170"}, "between 0 and 100"},
+		{"/marks", []string{"part", "flux", "kind", "looked"}, "not on this car&#39;s Map"},
+		{"/marks", []string{"part", "<script>alert(1)</script>", "kind", "looked", "large", "1"}, "not on this car&#39;s Map"},
+		{"/cards", []string{"part", "tank"}, "helps nobody"},
+		{"/cards", []string{"part", "tank", "minutes", "soon"}, "Minutes"},
+		{"/cards", []string{"part", "tank", "place", strings.Repeat("x", 700)}, "characters long"},
+		{"/corrections", []string{"part", "tank", "kind", "gone", "words", "x"}, "joins"},
+		{"/corrections", []string{"part", "vapour-line", "kind", "runs", "from", "tank", "to", "tank", "words", "x"}, "to itself"},
+		{"/corrections", []string{"part", "cap", "kind", "gone"}, "ay what you saw"},
+		{"/plumbing", []string{"engine", "turbo-petrol", "boost", "no-boost", "crankcase", "fixed-valve", "recirculation", "no-egr", "vapour", "engine-vacuum", "large", "1"}, "a turbo engine has a charge side"},
+		{"/plumbing", []string{"engine", "steam", "large", "1"}, "is not known; known are"},
+		{"/car/strike", []string{"what", "card", "entry", "none"}, "not in the shop"},
+	} {
+		code, body, _ := b.post(c+x.path, b.fill(c, x.kv...))
+		if code < 400 || code >= 500 || !strings.Contains(body, x.say) {
+			t.Errorf("%s %v: %d, %q is not said", x.path, x.kv, code, x.say)
+		}
+		if strings.Contains(body, "<script>alert") {
+			t.Errorf("%s %v: what was sent is run", x.path, x.kv)
+		}
+	}
+	// No token, another site, an upload that is no photo, and one too large.
+	v := b.fill(c, "part", "cap", "kind", "looked")
+	v.Del("csrf")
+	if code, _, _ := b.post(c+"/marks", v); code != http.StatusForbidden && code != http.StatusBadRequest {
+		t.Errorf("without a token: %d", code)
+	}
+	v = b.fill(c, "part", "cap", "kind", "note", "words", "seen")
+	if code, body, _ := b.upload(c+"/corrections", v, "photo", "x.png", []byte("no picture")); code != 422 || !strings.Contains(body, "Photo") {
+		t.Errorf("no photo: %d", code)
+	}
+	if code, _, _ := b.upload(c+"/corrections", v, "photo", "x.png", make([]byte, 20<<20)); code != http.StatusRequestEntityTooLarge {
+		t.Errorf("a photo of 20 MB: %d", code)
+	}
+	after, _ := b.shop.Load(context.Background(), before.Case.ID)
+	if len(after.Marks)+len(after.Cards)+len(after.Corrections) != 0 || after.Vehicle != before.Vehicle {
+		t.Errorf("something was kept: %+v", after.Marks)
+	}
+	// What is right is kept once, pressed twice or not, photo and all.
+	for range 2 {
+		if code, body, _ := b.upload(c+"/corrections", v, "photo", "x.png", picture(t)); code != 200 || !strings.Contains(body, "seen") {
+			t.Errorf("%d", code)
+		}
+	}
+	if after, _ = b.shop.Load(context.Background(), before.Case.ID); len(after.Corrections) != 1 || after.Corrections[0].Photo == "" {
+		t.Errorf("%+v", after.Corrections)
+	}
+	if code, _ := b.get("/photos/" + after.Corrections[0].Photo); code != 200 {
+		t.Errorf("its photo: %d", code)
+	}
+}
+
+// The set-up's Map: what cannot be set is refused, and a closed case is left alone.
+func TestSetUpFormsRefuse(t *testing.T) {
+	b := start(t, false)
+	test := b.bench()
+	page := test + "/map"
+	for _, x := range []struct {
+		kv  []string
+		say string
+	}{
+		{[]string{"part", "tank", "state", "plugged"}, "cannot be plugged"},
+		{[]string{"part", "flux", "state", "plugged"}, "not on this car&#39;s Map"},
+		{[]string{"part", "tank", "do", "entry"}, "cannot be joined"},
+	} {
+		if code, body, _ := b.post(page, b.fill(page, x.kv...)); code != 422 || !strings.Contains(body, x.say) {
+			t.Errorf("%v: %d", x.kv, code)
+		}
+	}
+	if code, body, _ := b.post(page, b.fill(page, "part", "purge-line", "state", "plugged")); code != 200 || !strings.Contains(body, "Not under the gauge") {
+		t.Errorf("plugged: %d", code)
+	}
+	if code, _ := b.get("/tests/none/map"); code != 404 {
+		t.Errorf("a test that is not there: %d", code)
+	}
+	id, err := b.shop.TestCase(context.Background(), strings.TrimPrefix(test, "/tests/"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	v := b.fill(page, "part", "purge-line", "state", "")
+	if err := b.shop.Close(context.Background(), "", id, "given back"); err != nil {
+		t.Fatal(err)
+	}
+	if code, body, _ := b.post(page, v); code != 422 || !strings.Contains(body, "is closed") {
+		t.Errorf("after closing: %d", code)
+	}
+	if _, body := b.get(page + "?part=purge-line"); strings.Contains(body, "take back") {
+		t.Error("a closed case offers to change its set-up")
+	}
+}
+
+// A diesel has no vapour system: no hold is offered, and asking for one gets a sentence.
+func TestACarWithoutVapourSystem(t *testing.T) {
+	b := start(t, false)
+	v := newCar(b)
+	v.Set("archetype", "no-vapour")
+	code, body, at := b.post("/cases", v)
+	if code != 200 || strings.Contains(body, "Start the bench") || strings.Contains(body, "Another hold") {
+		t.Fatalf("%d", code)
+	}
+	if code, body, _ := b.post(at+"/tests", b.fill(at)); code != 422 || !strings.Contains(body, "no vapour system") {
+		t.Errorf("%d", code)
+	}
+	f, err := b.shop.Load(context.Background(), strings.TrimPrefix(at, "/cases/"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if car, err := b.shop.Car(f.Vehicle, nil); err != nil || car.Combination.Engine != "turbo-diesel" {
+		t.Errorf("%v %v", car.Combination, err)
+	}
+	v = newCar(b)
+	v.Set("archetype", "no-vapour")
+	v.Set("engine", "na-maf")
+	if code, body, _ := b.post("/cases", v); code != 422 || !strings.Contains(body, "do not go together") || !strings.Contains(body, `value="na-maf" selected`) {
+		t.Errorf("a petrol car without vapour system: %d", code)
+	}
+}
+
+// A page with a Map is sent packed; a live stream never is.
+func TestPagesArePacked(t *testing.T) {
+	b := start(t, false)
+	at := onMap(b)
+	r, _ := http.NewRequest("GET", b.srv.URL+at, nil)
+	r.Header.Set("Accept-Encoding", "gzip")
+	res, err := (&http.Transport{DisableCompression: true}).RoundTrip(r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	if res.Header.Get("Content-Encoding") != "gzip" || !strings.Contains(res.Header.Get("Content-Security-Policy"), "default-src") {
+		t.Errorf("%v", res.Header)
+	}
+}
