@@ -329,6 +329,11 @@ func (m *Map) symbol(b *strings.Builder, x drawing.Symbol) {
 			fmt.Fprintf(b, `<path d="M%d %dl3 -3l3 4l3 -4l3 3" class="m-spring"/>`, c.X+3, c.Y-12)
 		}
 	case plumbing.Check, plumbing.Relief:
+		if len(x.Spot) == 2 { // built into a wall
+			disc(8)
+			fmt.Fprintf(b, `<circle cx="%d" cy="%d" r="3" class="m-ball"/>`, c.X, c.Y)
+			break
+		}
 		disc(12)
 		turn := map[string]int{"down": 90, "up": -90, "back": 180}[x.Face]
 		fmt.Fprintf(b, `<g transform="rotate(%d %d %d)"><path d="M%d %dl7 -7M%d %dl7 7" class="m-seat"/><circle cx="%d" cy="%d" r="4" class="m-ball"/></g>`, turn, c.X, c.Y, c.X-7, c.Y, c.X-7, c.Y, c.X+2, c.Y)

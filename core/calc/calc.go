@@ -151,6 +151,25 @@ var All = append([]Calculator{
 			return []Line{quantity("To half", gas.HalfTime(v["d"], v["cd"], v["v"], v["t"], v["p"], v["b"]), units.Time, "s"),
 				{"Slope at the start", units.Digits(slope, 3) + " Pa/s", units.Digits(slope*60/units.InH2O, 3) + " inH2O/min"}}, nil
 		}},
+	{"hold", "How well a hold can tell", "How far the size is spread by the gauge's noise alone, when leak and drift are told apart by the bend of the trace. For holds that lose a small part of the pressure; a drift leg does better.", "derived: the square term of a closed volume with leak and drift, fitted by least squares",
+		[]Field{diameter("0.508"), volume, gauge("Start, gauge", "13"), {"h", "Hold", units.Time, "s", "120", 1, 36000}, {"n", "Readings a second", Plain, "", "10", 0.01, 1000}, {"sd", "Noise of the gauge", units.Pressure, "Pa", "3", 1e-3, 1e4}, {"g", "Drift", Plain, "Pa/s", "0", -1000, 1000}, barometer, warmth, coeff},
+		func(v map[string]float64) ([]Line, error) {
+			p1, p2 := upstream(v)
+			b := gas.RAir * v["t"] / v["v"] * gas.Orifice(gas.Area(v["d"]), v["cd"], p1, v["t"], p2)
+			p := math.Abs(v["p"])
+			lost, net := b*v["h"]/p, math.Abs((b-v["g"])*v["h"]/p)
+			switch {
+			case p < 10:
+				return nil, fmt.Errorf("Start, gauge: too little pressure to lose")
+			case lost > 1.5:
+				return nil, fmt.Errorf("Hold: the pressure is gone long before its end; a shorter hold tells as much")
+			case net < 1e-6:
+				return nil, fmt.Errorf("Drift: it just balances the leak: the trace is flat and tells nothing; take a drift leg")
+			}
+			// Var of the square term of N even readings over H is 180 σ²/(N H⁴); d goes as the root of the area.
+			sd := 2 * math.Sqrt(180) * v["sd"] / p / (math.Sqrt(v["n"]*v["h"]) * lost * net)
+			return []Line{plain("Spread of the diameter, 2 in 3 times", 100*sd, "%"), quantity("so ±, 95 times of 100", 2*sd*v["d"], units.Length, "mm"), plain("Lost in the hold, of the start", 100*lost, "%")}, nil
+		}},
 	{"known-leak", "Size by a known leak", "Rates of fall at the same pressure, alone and with a known orifice added; the drift taken off both. The volume cancels.", "derived from the closed volume",
 		[]Field{{"k1", "Rate alone", Plain, "Pa/s", "10", 1e-6, 1e5}, {"k2", "Rate with the orifice", Plain, "Pa/s", "25", 1e-6, 1e5}, {"d", "Known orifice", units.Length, "mm", "0.508", 1e-6, 0.02}},
 		func(v map[string]float64) ([]Line, error) {

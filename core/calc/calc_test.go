@@ -2,6 +2,7 @@ package calc
 
 import (
 	"math"
+	"math/rand/v2"
 	"strconv"
 	"strings"
 	"testing"
@@ -31,6 +32,43 @@ func answer(t *testing.T, key, label string, typed map[string]string) (float64, 
 	}
 	t.Fatalf("%s has no line %q: %v", key, label, lines)
 	return 0, ""
+}
+
+// The spread that the calculator gives is what fits of made-up traces show: a square
+// through noisy readings of √p falling evenly, over and over with the same seed.
+func TestHoldSpreadAgainstFits(t *testing.T) {
+	const d, vol, p0, hold, rate, noise = 0.508e-3, 0.06, 3238.2, 60.0, 10.0, 3.0
+	c, _ := Find("hold")
+	if c.run == nil {
+		t.Fatal("there is no such calculator")
+	}
+	said, _ := answer(t, "hold", "Spread of the diameter, 2 in 3 times", map[string]string{"d": "0.508", "v": "60", "p": "13", "h": "60", "n": "10", "sd": "3 Pa"})
+	half, _ := answer(t, "half-time", "To half", map[string]string{"d": "0.508", "v": "60", "p": "13"})
+	b := 2 * p0 * (1 - math.Sqrt(0.5)) / half // slope at the start, from the root falling evenly
+	rng := rand.New(rand.NewPCG(4, 2))
+	n := int(hold * rate)
+	var sum, sum2 float64
+	const trials = 400
+	for range trials {
+		// Least squares of 1, x, x² on x in −1…1; even terms part from the odd one.
+		var s0, s2, s4, y0, y1, y2 float64
+		for i := range n {
+			tm := (float64(i) + 0.5) / rate
+			r := math.Sqrt(p0) - b*tm/(2*math.Sqrt(p0))
+			y := r*r + noise*rng.NormFloat64()
+			x := 2*tm/hold - 1
+			s0, s2, s4 = s0+1, s2+x*x, s4+x*x*x*x
+			y0, y1, y2 = y0+y, y1+y*x, y2+y*x*x
+		}
+		c2 := (s0*y2 - s2*y0) / (s0*s4 - s2*s2) * 4 / (hold * hold)
+		slope := y1/s2*2/hold - c2*hold // at the start
+		lnD := 0.5 * math.Log(4*p0*c2/-slope)
+		sum, sum2 = sum+lnD, sum2+lnD*lnD
+	}
+	sd := 100 * math.Sqrt(sum2/trials-sum*sum/trials/trials)
+	if sd < 0.85*said || sd > 1.2*said {
+		t.Errorf("fits spread by %.2f %%, the calculator says %.2f %%", sd, said)
+	}
 }
 
 // Worked values: each with the source of the formula; rounded as published.

@@ -69,12 +69,13 @@ type Part struct {
 	Drive string // what moves it
 	Holds string // what stands at rest, in words, where rest alone says too little
 
-	Crack    float64 // Pa, begins to open
-	Reseal   float64 // Pa, shut again
-	SwitchAt float64 // Pa, changes state (vacuum is negative)
-	Bore     float64 // m
-	Length   float64 // m
-	Litres   float64 // inner volume, L
+	Crack      float64 // Pa, begins to open
+	Reseal     float64 // Pa, shut again
+	SwitchAt   float64 // Pa, changes state (vacuum is negative)
+	SwitchBack float64 // Pa, changes back
+	Bore       float64 // m
+	Length     float64 // m
+	Litres     float64 // inner volume, L
 
 	Plug  string // "from" or "to": the end at which a line can be plugged
 	Entry bool   // gauge, smoke or supply can be joined here
@@ -93,8 +94,12 @@ func (p Part) Short() string {
 	return strings.ToLower(p.Name)
 }
 
-// Sides lists the sides of a two-sided part, first to second. Others have none.
+// Sides lists the sides of a two-sided part, first to second. Others have none, nor has
+// a valve that is built into the wall of another part.
 func (p Part) Sides() []string {
+	if p.On != "" && p.At == "" {
+		return nil
+	}
 	switch p.Kind {
 	case Block:
 		return []string{"left", "right", "top", "bottom"}
@@ -159,6 +164,8 @@ func (p Part) check() error {
 		return fmt.Errorf("no name")
 	case !slices.Contains(drives, p.Drive):
 		return fmt.Errorf("drive %q is not one of %q", p.Drive, drives[1:])
+	case p.Where == "" && p.Kind != Tee:
+		return fmt.Errorf("say where on the car it is (where)")
 	case p.Rest != "" && p.Rest != Open && p.Rest != Shut:
 		return fmt.Errorf("rest is %q; it is open or shut", p.Rest)
 	case p.Kind == Valve && p.Rest == "":
@@ -191,6 +198,8 @@ func (p Part) check() error {
 		return fmt.Errorf("it reseals at %g Pa, above where it opens (%g Pa)", p.Reseal, p.Crack)
 	case p.Kind == Switch && p.SwitchAt == 0:
 		return fmt.Errorf("a switch needs the pressure at which it changes (switchat)")
+	case math.Abs(p.SwitchBack) > math.Abs(p.SwitchAt):
+		return fmt.Errorf("it changes back at %g Pa, beyond where it changes (%g Pa)", p.SwitchBack, p.SwitchAt)
 	case p.Minutes < 0 || p.Minutes > 600:
 		return fmt.Errorf("%d minutes to reach it cannot be", p.Minutes)
 	}

@@ -226,7 +226,7 @@ func TestSections(t *testing.T) {
 // The data of a shop are checked entry by entry.
 func TestWrongDataNameTheEntry(t *testing.T) {
 	vol := func(k string) plumbing.Part {
-		return plumbing.Part{Key: k, Name: k, Kind: plumbing.Volume, At: "tank/tank"}
+		return plumbing.Part{Key: k, Name: k, Kind: plumbing.Volume, At: "tank/tank", Where: "aft"}
 	}
 	base := func(parts ...plumbing.Part) plumbing.Library {
 		l := plumbing.Library{}
@@ -242,8 +242,8 @@ func TestWrongDataNameTheEntry(t *testing.T) {
 	if _, err := base(vol("tank")).Validate(); err != nil {
 		t.Fatal(err)
 	}
-	valve := plumbing.Part{Key: "v", Name: "v", Kind: plumbing.Valve, At: "tank/vent", Rest: plumbing.Shut}
-	line := plumbing.Part{Key: "l", Name: "l", Kind: plumbing.Line, From: "tank.left", To: "v.left"}
+	valve := plumbing.Part{Key: "v", Name: "v", Kind: plumbing.Valve, At: "tank/vent", Rest: plumbing.Shut, Where: "aft"}
+	line := plumbing.Part{Key: "l", Name: "l", Kind: plumbing.Line, From: "tank.left", To: "v.left", Where: "aft"}
 	change := func(p plumbing.Part, f func(*plumbing.Part)) plumbing.Part { f(&p); return p }
 	for i, c := range []struct {
 		l   plumbing.Library
@@ -255,6 +255,8 @@ func TestWrongDataNameTheEntry(t *testing.T) {
 		{base(change(vol("tank"), func(p *plumbing.Part) { p.At = "" })), "a place on the Map"},
 		{base(change(vol("tank"), func(p *plumbing.Part) { p.Kind = "pot" })), `kind "pot"`},
 		{base(change(vol("tank"), func(p *plumbing.Part) { p.Name = "" })), "no name"},
+		{base(change(vol("tank"), func(p *plumbing.Part) { p.Where = "" })), "where on the car"},
+		{base(vol("tank"), plumbing.Part{Key: "s", Name: "s", Kind: plumbing.Switch, On: "tank", Where: "aft", SwitchAt: -200, SwitchBack: -300}), "changes back at -300 Pa"},
 		{base(change(vol("tank"), func(p *plumbing.Part) { p.Litres = -1 })), "litres is -1"},
 		{base(change(vol("tank"), func(p *plumbing.Part) { p.Minutes = 9999 })), "9999 minutes"},
 		{base(change(vol("tank"), func(p *plumbing.Part) { p.Size = []int{1, 1} })), "size"},
@@ -267,9 +269,9 @@ func TestWrongDataNameTheEntry(t *testing.T) {
 		{base(valve), `nothing is joined to its side "left"`},
 		{base(change(valve, func(p *plumbing.Part) { p.Kind = plumbing.Relief })), "(crack)"},
 		{base(change(valve, func(p *plumbing.Part) { p.Kind = plumbing.Relief; p.Crack = 10; p.Reseal = 20 })), "it reseals at 20 Pa"},
-		{base(vol("tank"), plumbing.Part{Key: "s", Name: "s", Kind: plumbing.Switch, On: "tank"}), "(switchat)"},
-		{base(plumbing.Part{Key: "s", Name: "s", Kind: plumbing.Seal, On: "nothing"}), `sits on "nothing"`},
-		{base(plumbing.Part{Key: "s", Name: "s", Kind: plumbing.Seal}), "in whose wall"},
+		{base(vol("tank"), plumbing.Part{Key: "s", Name: "s", Kind: plumbing.Switch, On: "tank", Where: "aft"}), "(switchat)"},
+		{base(plumbing.Part{Key: "s", Name: "s", Kind: plumbing.Seal, On: "nothing", Where: "aft"}), `sits on "nothing"`},
+		{base(plumbing.Part{Key: "s", Name: "s", Kind: plumbing.Seal, Where: "aft"}), "in whose wall"},
 		{base(vol("tank"), line), `there is no part "v"`},
 		{base(vol("tank"), change(line, func(p *plumbing.Part) { p.To = "tank.inside" })), `"inside" is not a side`},
 		{base(vol("tank"), change(line, func(p *plumbing.Part) { p.To = "tank.left:far" })), "number of px"},
