@@ -52,5 +52,6 @@ bench:
 fuzz:
 	go test ./core/units -run '^$$' -fuzz FuzzParse -fuzztime 20s
 	go test ./ingest -run '^$$' -fuzz FuzzReadCSV -fuzztime 20s
-	go test ./ingest -run '^11765' -fuzz FuzzReadScan -fuzztime 20s
+	go test ./ingest -run '^$$' -fuzz FuzzReadScan -fuzztime 20s
+	go test ./ingest -run '^$$' -fuzz FuzzReadBook -fuzztime 20s
 	go test ./report -run '^$$' -fuzz FuzzReadBundle -fuzztime 20s

@@ -75,7 +75,7 @@ func Fill(ctx context.Context, s *casework.Shop) error {
 	f := &filler{ctx: ctx, s: s, at: func(hours, minutes float64) {
 		back = time.Duration(hours*float64(time.Hour) + minutes*float64(time.Minute))
 	}, now: now}
-	for _, c := range []func(){f.clamp, f.axle, f.sweeper, f.purge, f.undecided, f.wide, f.within, f.fresh} {
+	for _, c := range []func(){f.clamp, f.axle, f.sweeper, f.purge, f.undecided, f.wide, f.within, f.diesel, f.fresh} {
 		if c(); f.err != nil {
 			return f.err
 		}
@@ -306,6 +306,20 @@ func (f *filler) within() {
 		Complaint: "Cap message once, then gone.", Circumstances: "After refuelling at the quay.", Codes: "P0457"})
 	f.at(6, 20)
 	f.hold(id, "", Tank{Volume: 0.030, Hole: 0.34e-3, Drift: 0.05, Noise: 3, Seed: 81}, 0.08, 180)
+}
+
+// diesel: a gasket under the recirculation valve blows; no vapour system to hold.
+func (f *filler) diesel() {
+	f.at(2, 0)
+	id := f.open(casework.NewCase{Plate: "ROPE 7", Make: "Hathmere", Model: "Grebe", Year: 2017, OdometerKM: 188400, TankL: 75, Metering: "maf", Archetype: "no-vapour",
+		Engine: "turbo-diesel", Boost: "charged", Crankcase: "regulator-inlet", Recirculation: "egr-motor-temperature",
+		Complaint: "Ticks when cold and smells of exhaust at the lights.", Circumstances: "Cold, at idle.", RecentWork: "Glow plugs, last winter.", Codes: "P0401"})
+	f.at(1, 45)
+	f.scan(id, true, []string{"P0401"}, nil, []string{"P0401"}, obd.Incomplete, map[byte]float64{0x0C: 820, 0x0B: 99, 0x10: 9.4, 0x2C: 0})
+	f.at(1, 20)
+	f.try(f.s.AddMark(f.ctx, "", id, casework.NewMark{Kind: record.MarkSuspect, Part: "egr-gasket", Odds: 0.4, Text: "soot beside the flange"}))
+	f.try(f.s.AddMark(f.ctx, "", id, casework.NewMark{Kind: record.MarkLooked, Part: "charge-hose", Text: "dry, clamps home"}))
+	f.try(f.s.AddMark(f.ctx, "", id, casework.NewMark{Kind: record.MarkExit, Part: "egr-valve", Size: "stream", Text: "smoke at the flange, engine side"}))
 }
 
 // fresh: just in.

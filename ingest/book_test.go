@@ -127,3 +127,24 @@ func TestCodes(t *testing.T) {
 		t.Errorf("%+v", c)
 	}
 }
+
+// Whatever a page holds, the answer is a Book or a sentence, and never takes the
+// program down or for ever.
+func FuzzReadBook(f *testing.F) {
+	f.Add("archetypes: [{key: x, family: vapour, name: n, rest: r, from: [tank], check: c, seal: [{do: d}], entry: tank, maxpa: 1, maxvacpa: 1, cautions: [vapour]}]")
+	f.Add("fragments: [{fragment: f, parts: [{key: a, name: a, kind: line, from: a.left, to: a.right, where: w}]}]")
+	f.Add("faults: [{key: z, family: other, name: n, carries: [tank], weight: 1, minutes: 1, cost: a, tests: [look]}]")
+	f.Add("a: &a [*a]")
+	f.Fuzz(func(t *testing.T, page string) {
+		if len(page) > 4096 {
+			return
+		}
+		b, err := ingest.ReadBook([]byte(page))
+		if err == nil && len(b.Faults) > 0 {
+			t.Error("faults without the plumbing that carries them")
+		}
+		if err != nil && err.Error() == "" {
+			t.Error("an error without words")
+		}
+	})
+}

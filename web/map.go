@@ -28,7 +28,8 @@ type mapView struct {
 	Assumed  []string
 	Problems []string // corrections that do not fit, and what found no room
 	As       string   // whose states are shown
-	AtRest   bool
+	AtRest   bool     // shown at rest on request
+	Tested   bool     // there is a test whose states could be shown
 	Suspects []suspect
 	Car      casework.Car
 	drawn    *report.Map
@@ -258,7 +259,8 @@ func (s *server) caseMap(c *echo.Context, f casework.Folder, base string) (mapVi
 	if err != nil {
 		return v, err
 	}
-	v.As, v.AtRest = as, set == nil
+	v.As, v.AtRest = as, atRest
+	v.Tested = slices.ContainsFunc(f.Tests, func(t casework.TestFolder) bool { return t.StruckAt == nil })
 	if v.Chosen != nil {
 		cards, err := s.shop.Cards(c.Request().Context(), f.Vehicle)
 		if err != nil {

@@ -180,3 +180,19 @@ func TestPagesArePacked(t *testing.T) {
 		t.Errorf("%v", res.Header)
 	}
 }
+
+// A figure in a sentence of the Book gets its second unit, once.
+func TestSecondUnitInSentences(t *testing.T) {
+	b := start(t, false)
+	for path, want := range map[string]string{
+		"/book/test/decay":          "charge to 13 inH2O (3.2 kPa)",
+		"/book/test/smoke":          "10 to 15 inH2O (2.5 to 3.7 kPa)",
+		"/book/test/valve-bench":    "15 inHg (50 kPa) for 20 s", // it has one already
+		"/book/test/eonv-manometer": "near 0.5 inH2O (0.12 kPa)",
+		"/book/test/intake-smoke":   "1 psi (6.9 kPa)",
+	} {
+		if _, body := b.get(path); !strings.Contains(body, want) {
+			t.Errorf("%s does not say %q", path, want)
+		}
+	}
+}

@@ -5,6 +5,7 @@ import (
 	"html/template"
 	"io/fs"
 	"math"
+	"regexp"
 	"strconv"
 	"strings"
 	"time"
@@ -60,7 +61,7 @@ func (s *server) funcs() template.FuncMap {
 			}
 			return k
 		},
-		"caution": s.shop.Book.Caution,
+		"caution": func(k string) string { return both(s.shop.Book.Caution(k)) },
 		"context": func(k string) string {
 			for _, c := range s.shop.Book.Contexts {
 				if c.Key == k {
@@ -82,6 +83,10 @@ func (s *server) funcs() template.FuncMap {
 			return false
 		},
 		"quantity": quantity,
+		"both":     both,
+		"second": func(unit string) string {
+			return map[string]string{"inH2O": "kPa", "inHg": "kPa", "psi": "kPa", "hPa": "inHg", "kPa": "inHg", "°C": "°F", "L/min": "ft³/h"}[unit]
+		},
 		"dict": func(kv ...any) map[string]any {
 			m := map[string]any{}
 			for i := 0; i+1 < len(kv); i += 2 {
@@ -99,6 +104,38 @@ func quantity(name, label, kind, bare, value string, hint string) map[string]str
 		kinds[n] = k
 	}
 	return map[string]string{"Name": name, "Label": label, "Kind": kind, "Bare": bare, "Value": value, "Hint": hint, "Second": units.Second(bare, kinds[kind])}
+}
+
+// pressures are figures in the trade's units inside a sentence.
+var pressures = regexp.MustCompile(`([−-]?\d+(?:\.\d+)?)( to (\d+(?:\.\d+)?))? (inH2O|inHg|psi)`)
+
+// both puts the second unit behind every pressure of a sentence that has none yet:
+// service texts mix inches of water and of mercury.
+func both(s string) string {
+	var b strings.Builder
+	last := 0
+	for _, m := range pressures.FindAllStringSubmatchIndex(s, -1) {
+		b.WriteString(s[last:m[1]])
+		last = m[1]
+		if strings.HasPrefix(s[last:], " (") {
+			continue
+		}
+		u := units.Must(s[m[8]:m[9]], units.Pressure)
+		kPa := func(from, to int) string {
+			x, err := strconv.ParseFloat(strings.Replace(s[from:to], "−", "-", 1), 64)
+			if err != nil {
+				return "?"
+			}
+			return units.Digits(u.ToSI(x)/1e3, 2)
+		}
+		b.WriteString(" (" + kPa(m[2], m[3]))
+		if m[6] >= 0 {
+			b.WriteString(" to " + kPa(m[6], m[7]))
+		}
+		b.WriteString(" kPa)")
+	}
+	b.WriteString(s[last:])
+	return b.String()
 }
 
 // verdictClass is the colour of an outcome: within the limit is not the colour of

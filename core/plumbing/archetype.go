@@ -155,23 +155,21 @@ func (l Library) both(a Archetype, other string) string {
 }
 
 // Combinations lists every possible car, in the order of the data.
-func (l Library) Combinations() (out []Combination) {
+func (l Library) Combinations() []Combination {
 	cs := []Combination{{}}
 	for _, f := range Families {
 		var next []Combination
 		for _, c := range cs {
 			for _, a := range l.Family(f) {
-				next = append(next, c.With(f, a.Key))
+				n := c.With(f, a.Key)
+				if _, _, clash := l.clash(n); !clash && len(next) <= mostCars {
+					next = append(next, n)
+				}
 			}
 		}
 		cs = next
 	}
-	for _, c := range cs {
-		if _, _, clash := l.clash(c); !clash {
-			out = append(out, c)
-		}
-	}
-	return out
+	return cs
 }
 
 // Complete fills the families that a combination leaves empty with the first archetypes
@@ -308,9 +306,16 @@ func (l Library) Validate() ([]Car, error) {
 			return nil, fmt.Errorf("fragment %q: %w", f.Fragment, err)
 		}
 	}
+	for _, f := range Families {
+		if n := len(l.Family(f)); n > mostArchetypes {
+			return nil, fmt.Errorf("family %q has %d archetypes; at most %d", f, n, mostArchetypes)
+		}
+	}
 	seen := map[string]bool{}
 	for _, a := range l.Archetypes {
 		switch {
+		case len(a.Parts) > mostParts:
+			return nil, fmt.Errorf("archetype %q: it has %d parts; at most %d", a.Key, len(a.Parts), mostParts)
 		case !keyForm.MatchString(a.Key) || seen[a.Key]:
 			return nil, fmt.Errorf("archetype %q: the key must be its own, in lower case with dashes", a.Key)
 		case !slices.Contains(Families, a.Family):
@@ -336,6 +341,9 @@ func (l Library) Validate() ([]Car, error) {
 			}
 		}
 	}
+	if len(l.Combinations()) > mostCars {
+		return nil, fmt.Errorf("more than %d cars are possible: say what the archetypes need and refuse", mostCars)
+	}
 	used := map[string]bool{}
 	cars, err := l.Cars()
 	if err != nil {
@@ -354,7 +362,17 @@ func (l Library) Validate() ([]Car, error) {
 	return cars, nil
 }
 
+// Bounds of what a file can ask for: every combination is joined when it is loaded.
+const (
+	mostArchetypes = 24
+	mostCars       = 5000
+	mostParts      = 120
+)
+
 func checkParts(parts []Part) error {
+	if len(parts) > mostParts {
+		return fmt.Errorf("it has %d parts; at most %d", len(parts), mostParts)
+	}
 	seen := map[string]bool{}
 	for _, p := range parts {
 		if err := p.check(); err != nil {

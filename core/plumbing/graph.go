@@ -32,8 +32,12 @@ func NewGraph(parts []Part) (*Graph, error) {
 	}
 	for _, p := range parts {
 		if p.On != "" {
-			if _, ok := g.index[p.On]; !ok {
+			i, ok := g.index[p.On]
+			if !ok {
 				return nil, fmt.Errorf("part %q: it sits on %q, which this car has not", p.Key, p.On)
+			}
+			if host := parts[i]; host.Kind != Line && host.At == "" {
+				return nil, fmt.Errorf("part %q: it sits on %q, which has no place of its own", p.Key, p.On)
 			}
 		}
 		if p.Kind != Line {

@@ -272,6 +272,7 @@ func TestWrongDataNameTheEntry(t *testing.T) {
 		{base(vol("tank"), plumbing.Part{Key: "s", Name: "s", Kind: plumbing.Switch, On: "tank", Where: "aft"}), "(switchat)"},
 		{base(plumbing.Part{Key: "s", Name: "s", Kind: plumbing.Seal, On: "nothing", Where: "aft"}), `sits on "nothing"`},
 		{base(plumbing.Part{Key: "s", Name: "s", Kind: plumbing.Seal, Where: "aft"}), "in whose wall"},
+		{base(vol("tank"), plumbing.Part{Key: "a", Name: "a", Kind: plumbing.Seal, On: "b", Where: "aft"}, plumbing.Part{Key: "b", Name: "b", Kind: plumbing.Seal, On: "a", Where: "aft"}), "has no place of its own"},
 		{base(vol("tank"), line), `there is no part "v"`},
 		{base(vol("tank"), change(line, func(p *plumbing.Part) { p.To = "tank.inside" })), `"inside" is not a side`},
 		{base(vol("tank"), change(line, func(p *plumbing.Part) { p.To = "tank.left:far" })), "number of px"},
@@ -300,6 +301,19 @@ func TestWrongDataNameTheEntry(t *testing.T) {
 			l.Archetypes = append(l.Archetypes, plumbing.Archetype{Key: "x", Family: "engine", Name: "x", Rest: "r",
 				Refuses: []plumbing.Bond{{Family: "boost", With: []string{"a-boost"}, Why: "never"}}})
 		},
+		"at most 24": func(l *plumbing.Library) {
+			for i := range 30 {
+				l.Archetypes = append(l.Archetypes, plumbing.Archetype{Key: fmt.Sprint("x", i), Family: "engine", Name: "x", Rest: "r"})
+			}
+		},
+		"more than 5000 cars": func(l *plumbing.Library) {
+			for _, f := range plumbing.Families {
+				for i := range 6 {
+					l.Archetypes = append(l.Archetypes, plumbing.Archetype{Key: fmt.Sprint(f, i), Family: f, Name: "x", Rest: "r"})
+				}
+			}
+		},
+		"121 parts":          func(l *plumbing.Library) { l.Archetypes[0].Parts = make([]plumbing.Part, 121) },
 		`fragment "Bad Key"`: func(l *plumbing.Library) { l.Fragments = []plumbing.Fragment{{Fragment: "Bad Key"}} },
 		"comes with two fragments": func(l *plumbing.Library) {
 			l.Fragments = []plumbing.Fragment{{Fragment: "f", Parts: []plumbing.Part{vol("z")}}, {Fragment: "g", Parts: []plumbing.Part{vol("z")}}}
