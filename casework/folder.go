@@ -7,6 +7,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"wexter/core/plumbing"
 	"wexter/core/record"
 	"wexter/ingest"
 )
@@ -153,8 +154,8 @@ func (f Folder) Proof() (p Proof) {
 				p.After = t
 				p.Repeat = t.Outcome == "within_limit" && !t.Doubted()
 			}
-		} else if t.Outcome != "" {
-			p.Before = t
+		} else if t.Outcome != "" && (t.Outcome != "within_limit" || p.Before == nil || p.Before.Outcome == "within_limit") {
+			p.Before = t // the test that failed; a section that held says nothing of the repair
 		}
 	}
 	if p.After != nil {
@@ -200,37 +201,60 @@ func (s *Shop) Slate(ctx context.Context) ([]SlateRow, error) {
 	}
 	var rows []SlateRow
 	for _, c := range cases {
-		rows = append(rows, SlateRow{Case: c, Vehicle: by[c.VehicleID], Next: nextWords(c, newest[c.ID]),
+		rows = append(rows, SlateRow{Case: c, Vehicle: by[c.VehicleID], Next: nextWords(c, by[c.VehicleID], newest[c.ID]),
 			Waits: c.WaitUntil != nil && c.WaitUntil.After(s.now()), Monitor: c.Stage == record.Closed})
 	}
 	return rows, nil
 }
 
-// newestTests returns the newest test of each case, without its result.
-func newestTests(tx *gorm.DB, cases []record.Case) (map[string]record.Test, error) {
+// lastTest is the newest test of a case, without its result.
+type lastTest struct {
+	record.Test
+	beyond bool // it is within the limit with more plugs than an earlier one that was over it
+}
+
+// newestTests returns the newest test of each case.
+func newestTests(tx *gorm.DB, cases []record.Case) (map[string]lastTest, error) {
 	ids := make([]string, len(cases))
 	for i, c := range cases {
 		ids[i] = c.ID
 	}
 	var ts []record.Test
-	err := tx.Select("id", "case_id", "outcome", "repeat_of").Where("case_id IN ? AND struck_at IS NULL", ids).Order("at, rowid").Find(&ts).Error
-	out := map[string]record.Test{}
+	err := tx.Select("id", "case_id", "outcome", "repeat_of", "setup").Where("case_id IN ? AND struck_at IS NULL", ids).Order("at, rowid").Find(&ts).Error
+	out := map[string]lastTest{}
+	over := map[string]int{} // fewest plugs of a test over the limit, by case
 	for _, t := range ts {
-		out[t.CaseID] = t
+		plugs := 0
+		for _, st := range t.Setup.Set {
+			if st == string(plumbing.Plugged) {
+				plugs++
+			}
+		}
+		n, ok := over[t.CaseID]
+		out[t.CaseID] = lastTest{t, ok && t.Outcome == "within_limit" && t.RepeatOf == "" && plugs > n}
+		if t.Outcome == "over_limit" && (!ok || plugs < n) {
+			over[t.CaseID] = plugs
+		}
 	}
 	return out, err
 }
 
 // nextWords says what is to be done at a stage, after the newest test.
-func nextWords(c record.Case, t record.Test) string {
+func nextWords(c record.Case, v record.Vehicle, t lastTest) string {
 	switch c.Stage {
 	case record.Intake, record.Scan:
+		if v.Archetype == noVapour {
+			return "look on the Map, take the procedures from there"
+		}
 		return "write the codes down, then hold"
 	case record.Hunt:
 		switch t.Outcome {
 		case "over_limit":
 			return "over the limit: find where it leaks"
 		case "within_limit":
+			if t.beyond {
+				return "what was plugged off leaks: look there"
+			}
 			return "within the limit: look elsewhere"
 		case "undecided":
 			return "cannot tell yet: see what would settle it"

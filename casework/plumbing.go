@@ -116,6 +116,9 @@ func (s *Shop) join(v record.Vehicle, corrections []record.Correction) (Car, err
 	return car, nil
 }
 
+// noVapour is the archetype of a car without a vapour system.
+const noVapour = "no-vapour"
+
 // noteOnly is a correction that changes nothing but says something.
 const noteOnly = "note"
 

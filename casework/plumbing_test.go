@@ -337,3 +337,37 @@ func TestBundleTakesTheMapAlong(t *testing.T) {
 		t.Errorf("%d corrections, %d cards", len(f.Corrections), len(f.Cards))
 	}
 }
+
+// A section that held is not the test that failed: the repair is proven by repeating the
+// whole one, and the Slate says where to look.
+func TestASectionThatHeld(t *testing.T) {
+	s := shop(t)
+	id, err := s.OpenCase(ctx, "", car("SQ 10"))
+	must(t, err)
+	whole := hold(t, s, id, "", 0.7e-3)
+	front := hold(t, s, id, "", 0.02e-3)
+	slate := func() string {
+		rows, err := s.Slate(ctx)
+		must(t, err)
+		return rows[0].Next
+	}
+	if got := slate(); !strings.Contains(got, "look elsewhere") {
+		t.Errorf("before anything was plugged: %q", got)
+	}
+	must(t, s.SetPart(ctx, "", front, "vapour-line", "plugged"))
+	if got := slate(); !strings.Contains(got, "what was plugged off leaks") {
+		t.Errorf("the Slate says %q", got)
+	}
+	f, _ := joined(t, s, id)
+	if p := f.Proof(); p.Before == nil || p.Before.ID != whole {
+		t.Errorf("the test to repeat is %+v", p.Before)
+	}
+	n := car("SQ 11")
+	n.Archetype = "no-vapour"
+	_, err = s.OpenCase(ctx, "", n)
+	must(t, err)
+	rows, _ := s.Slate(ctx)
+	if got := rows[len(rows)-1].Next; !strings.Contains(got, "Map") {
+		t.Errorf("a diesel: %q", got)
+	}
+}

@@ -102,6 +102,25 @@ faults:
 	}
 }
 
+// The generic codes of the five families (numbering: SAE J2012 / ISO 15031-6, from
+// memory): each is in the Book with words of its own.
+func TestEveryCodeHasWords(t *testing.T) {
+	b := ingest.Book()
+	said := map[string]string{}
+	for _, c := range strings.Fields(`P0440 P0441 P0442 P0443 P0444 P0445 P0446 P0447 P0448 P0449 P0450 P0451 P0452 P0453 P0454 P0455 P0456 P0457 P0458 P0459 P0496 P0497
+		P0400 P0401 P0402 P0403 P0404 P0405 P0406 P0409 P0171 P0172 P0174 P0175 P2195 P2196 P2197 P2198 P0101 P0106 P0111 P0113 P0133 P0299 P0234 P052E P04DB P0506 P0507
+		P2279 P2400 P2401 P2402 P2403 P2404 P2405 P2406 P2407 P043E P043F`) {
+		e := b.Explain(c)
+		if e.Says == "not in the Book" || e.Says == "maker's code" {
+			t.Errorf("%s: %s", c, e.Says)
+		}
+		if o := said[e.Says]; o != "" {
+			t.Errorf("%s and %s say the same: %s", o, c, e.Says)
+		}
+		said[e.Says] = c
+	}
+}
+
 func TestCodes(t *testing.T) {
 	for in, want := range map[string]string{"p0456": "P0456", " P 0455": "P0455", "0442": "P0442", "u0100": "U0100"} {
 		if got, err := knowledge.FoldCode(in); err != nil || got != want {
