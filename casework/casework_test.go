@@ -457,6 +457,9 @@ func TestBackupAndRestore(t *testing.T) {
 }
 
 func TestThePDFOfEveryDemoCase(t *testing.T) {
+	if testing.Short() {
+		t.Skip("one after another: nothing for the race detector")
+	}
 	s := shop(t)
 	must(t, demo.Fill(ctx, s))
 	want := map[string]bool{"within_limit": false, "over_limit": false, "undecided": false, "cannot_pressurise": false}

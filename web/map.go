@@ -31,8 +31,16 @@ type mapView struct {
 	AtRest   bool     // shown at rest on request
 	Tested   bool     // there is a test whose states could be shown
 	Suspects []suspect
+	Flags    []flagRow // what the numbered flags say
 	Car      casework.Car
 	drawn    *report.Map
+}
+
+type flagRow struct {
+	N           int
+	Exit        bool
+	Part, Words string
+	Link        string
 }
 
 type partFamily struct {
@@ -110,6 +118,10 @@ func (s *server) drawMap(f casework.Folder, set plumbing.Settings, link func(par
 	v.flags(s, m, f)
 	for _, x := range m.Sheet.Missing {
 		v.Problems = append(v.Problems, "The Map finds no room for "+x+"; the list has it.")
+	}
+	for _, x := range m.Flags {
+		p, _ := car.Graph.Part(x.Part)
+		v.Flags = append(v.Flags, flagRow{x.N, x.Exit, p.Name, x.Text, link(x.Part)})
 	}
 	v.SVG, v.drawn = template.HTML(m.SVG()), m
 	for _, fam := range []string{"vapour", "engine", "boost", "crankcase", "recirculation"} {

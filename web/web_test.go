@@ -119,6 +119,9 @@ func newCar(b *browser) url.Values {
 }
 
 func TestEveryPageOfTheDemoShop(t *testing.T) {
+	if testing.Short() {
+		t.Skip("one reader after another: nothing for the race detector")
+	}
 	b := start(t, true)
 	rows, err := b.shop.Slate(context.Background())
 	if err != nil {
