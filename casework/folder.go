@@ -201,7 +201,7 @@ func (s *Shop) Slate(ctx context.Context) ([]SlateRow, error) {
 	}
 	var rows []SlateRow
 	for _, c := range cases {
-		rows = append(rows, SlateRow{Case: c, Vehicle: by[c.VehicleID], Next: nextWords(c, by[c.VehicleID], newest[c.ID]),
+		rows = append(rows, SlateRow{Case: c, Vehicle: by[c.VehicleID], Next: s.nextWords(c, by[c.VehicleID], newest[c.ID]),
 			Waits: c.WaitUntil != nil && c.WaitUntil.After(s.now()), Monitor: c.Stage == record.Closed})
 	}
 	return rows, nil
@@ -240,10 +240,10 @@ func newestTests(tx *gorm.DB, cases []record.Case) (map[string]lastTest, error) 
 }
 
 // nextWords says what is to be done at a stage, after the newest test.
-func nextWords(c record.Case, v record.Vehicle, t lastTest) string {
+func (s *Shop) nextWords(c record.Case, v record.Vehicle, t lastTest) string {
 	switch c.Stage {
 	case record.Intake, record.Scan:
-		if v.Archetype == noVapour {
+		if _, ok := s.Book.Archetype(v.Archetype); !ok { // no vapour system to seal and hold
 			return "look on the Map, take the procedures from there"
 		}
 		return "write the codes down, then hold"

@@ -116,9 +116,6 @@ func (s *Shop) join(v record.Vehicle, corrections []record.Correction) (Car, err
 	return car, nil
 }
 
-// noVapour is the archetype of a car without a vapour system.
-const noVapour = "no-vapour"
-
 // noteOnly is a correction that changes nothing but says something.
 const noteOnly = "note"
 
@@ -548,7 +545,7 @@ func CanBe(p plumbing.Part) (out []plumbing.State) {
 // CanEnter reports whether gauge, smoke or supply can be joined at a part: where the
 // data say so, and wherever a line can be opened.
 func CanEnter(p plumbing.Part) bool {
-	return p.Entry || p.Plug != "" || p.Kind == plumbing.Line && slices.Contains([]string{"purge-pipe", "tank-line"}, p.Key)
+	return p.Entry || p.Plug != ""
 }
 
 // sealing is how a car is sealed for a hold: as its archetype says, as far as the parts
@@ -576,7 +573,7 @@ func (s *Shop) sealing(car Car) (entry string, set record.States) {
 // archetype is sealed for tests that were made before there was a Map.
 func (s *Shop) Sealing(car Car, su record.Setup) (entry string, set plumbing.Settings) {
 	e, m := su.Entry, su.Set
-	if e == "" {
+	if _, ok := car.Graph.Part(e); !ok { // also when the car turned out to be built otherwise
 		e, m = s.sealing(car)
 	}
 	set = plumbing.Settings{}

@@ -135,6 +135,13 @@ func TestSetUpOnTheMap(t *testing.T) {
 	if tf, _ := f.Test(again); tf.Setup.Entry != "neck" || tf.Setup.Set["purge-line"] != "plugged" {
 		t.Error("the repeat is not set up as the test it repeats")
 	}
+	// The car turns out to be built otherwise: the place of the gauge is not there.
+	must(t, s.SetPlumbing(ctx, "", id, plumbing.Combination{Engine: "na-maf", Boost: "no-boost", Crankcase: "fixed-valve", Recirculation: "no-egr", Vapour: "early-ported"}))
+	_, early := joined(t, s, id)
+	if entry, states := s.Sealing(early, record.Setup{Entry: "service-port", Set: record.States{"vent-hose": "plugged"}}); entry != "tank-line" || states["vent-filter"] != plumbing.Shut {
+		t.Errorf("on another car: %q %v", entry, states)
+	}
+	must(t, s.SetPlumbing(ctx, "", id, plumbing.Combination{Engine: "na-maf", Boost: "no-boost", Crankcase: "fixed-valve", Recirculation: "no-egr", Vapour: "eonv-switch-remote"}))
 	// A test of before there was a Map counts as sealed in the usual way.
 	_, c := joined(t, s, id)
 	if entry, states := s.Sealing(c, record.Setup{}); entry != "service-port" || states["vent-hose"] != plumbing.Plugged {
@@ -319,6 +326,9 @@ func TestBundleTakesTheMapAlong(t *testing.T) {
 	for _, x := range []struct{ from, to, say string }{
 		{`"kind": "exit"`, `"kind": "hunch"`, "The mark"}, {`"kind": "gone"`, `"kind": "melted"`, "The correction"}, {`"place": "low"`, `"place": "low", "weight": 3`, "weight"},
 		{`"part": "tank"`, `"part": "../tank"`, "The access card"},
+		{`"vent-valve": "powered"`, `"vent-valve": "melted"`, "melted"},
+		{`"entry": "service-port"`, `"entry": "<b>"`, "joins its gauge"},
+		{`"engine": ""`, `"engine": "STEAM"`, "no archetype"},
 	} {
 		if !strings.Contains(string(data), x.from) {
 			t.Fatalf("%s is not in the bundle", x.from)

@@ -140,6 +140,11 @@ func (b Bundle) check() error {
 	if b.Vehicle.PlateKey == "" || b.Case.VehicleID != b.Vehicle.ID {
 		return errors.New("the bundle's case does not belong to its vehicle")
 	}
+	for _, k := range []string{b.Vehicle.Archetype, b.Vehicle.Engine, b.Vehicle.Boost, b.Vehicle.Crankcase, b.Vehicle.Recirculation} {
+		if k != "" && !partKey(k) {
+			return fmt.Errorf("the bundle's vehicle is built as %q; that is no archetype", clip(k))
+		}
+	}
 	valid := false
 	for _, s := range record.Stages() {
 		valid = valid || s == b.Case.Stage
@@ -230,8 +235,13 @@ func (b Bundle) check() error {
 		}
 	}
 	for _, t := range b.Tests {
-		if len(t.Setup.Set) > 100 {
-			return fmt.Errorf("the test %s in the bundle sets more parts than a car has", t.ID)
+		if len(t.Setup.Set) > 100 || t.Setup.Entry != "" && !partKey(t.Setup.Entry) {
+			return fmt.Errorf("the test %s in the bundle sets more parts than a car has, or joins its gauge at %q", t.ID, clip(t.Setup.Entry))
+		}
+		for k, st := range t.Setup.Set {
+			if !partKey(k) || st != "open" && st != "shut" && st != "powered" && st != "plugged" {
+				return fmt.Errorf("the test %s in the bundle makes %q stand %q; that cannot be", t.ID, clip(k), clip(st))
+			}
 		}
 		if err := errors.Join(own("test", t.ID), belongs("test", t.CaseID)); err != nil {
 			return err
