@@ -327,7 +327,7 @@ func TestBundleTakesTheMapAlong(t *testing.T) {
 		{`"kind": "exit"`, `"kind": "hunch"`, "The mark"}, {`"kind": "gone"`, `"kind": "melted"`, "The correction"}, {`"place": "low"`, `"place": "low", "weight": 3`, "weight"},
 		{`"part": "tank"`, `"part": "../tank"`, "The access card"},
 		{`"vent-valve": "powered"`, `"vent-valve": "melted"`, "melted"},
-		{`"entry": "service-port"`, `"entry": "<b>"`, "joins its gauge"},
+		{`"entry": "`, `"entry": "<b>`, "joins its gauge"},
 		{`"engine": ""`, `"engine": "STEAM"`, "no archetype"},
 	} {
 		if !strings.Contains(string(data), x.from) {

@@ -348,7 +348,7 @@ func (m *Map) symbol(b *strings.Builder, x drawing.Symbol) {
 			fmt.Fprintf(b, `<path d="M%d %dV%d" class="m-thin"/>`, r.X+i*r.W/4, r.Y+4, r.Y+r.H-4)
 		}
 		if m.Graph.StateOf(x.Key, m.Settings) == plumbing.Shut {
-			fmt.Fprintf(b, `<path d="M%d %dH%d" class="m-plug"/>`, r.X-4, r.Y+r.H+3, r.X+r.W+4)
+			fmt.Fprintf(b, `<path d="M%d %dH%d" class="m-plug"/>`, r.X-4, r.Y+r.H, r.X+r.W+4)
 		}
 	case plumbing.Filter:
 		box()

@@ -8,6 +8,8 @@ import (
 	"net/http"
 	"strings"
 	"testing"
+
+	"gorm.io/gorm"
 )
 
 // onMap opens a case and returns its page.
@@ -194,5 +196,36 @@ func TestSecondUnitInSentences(t *testing.T) {
 		if _, body := b.get(path); !strings.Contains(body, want) {
 			t.Errorf("%s does not say %q", path, want)
 		}
+	}
+}
+
+// A car whose archetype is no longer in the Book (the shop's own page was left out) still
+// opens: the Map says what is missing and offers to say what the car is made of.
+func TestAnArchetypeThatIsGone(t *testing.T) {
+	b := start(t, false)
+	test := b.bench()
+	id, err := b.shop.TestCase(context.Background(), strings.TrimPrefix(test, "/tests/"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := b.shop.DB.Write(context.Background(), func(tx *gorm.DB) error {
+		return tx.Exec("UPDATE vehicles SET archetype = 'own-tank'").Error
+	}); err != nil {
+		t.Fatal(err)
+	}
+	c := "/cases/" + id
+	for path, want := range map[string]string{c: "is not known; known are", c + "/map": "What this car is made of", test: "Pressure or vacuum hold", c + "/found": "Something else", "/": "SQ-1"} {
+		if code, body := b.get(path); code != 200 || !strings.Contains(body, want) {
+			t.Errorf("%s: %d, %q is not said", path, code, want)
+		}
+	}
+	if code, body := b.get(test + "/map"); code >= 500 || !strings.Contains(body, "is not known") {
+		t.Errorf("the set-up's Map: %d", code)
+	}
+	if code, _, at := b.post(c+"/plumbing", b.fill(c+"/map", "engine", "na-maf", "boost", "no-boost", "crankcase", "fixed-valve", "recirculation", "no-egr", "vapour", "eonv-sensor", "large", "1")); code != 200 || !strings.HasSuffix(at, "/map") {
+		t.Errorf("said anew: %d %s", code, at)
+	}
+	if _, body := b.get(c); strings.Contains(body, "is not known") {
+		t.Error("said, and still not known")
 	}
 }
