@@ -422,11 +422,8 @@ func (s *Shop) AddFinding(ctx context.Context, key, id string, n NewFinding) err
 			return "", err
 		}
 		f := record.Finding{ID: newID(), CaseID: id, Part: n.Part, Place: n.Place, How: n.How, At: s.now()}
-		if n.Photo != nil {
-			f.Photo = n.Photo.Hash
-			if err := keepPhoto(tx, *n.Photo); err != nil {
-				return "", err
-			}
+		if f.Photo, err = hashOf(tx, n.Photo); err != nil {
+			return "", err
 		}
 		if err := tx.Create(&f).Error; err != nil {
 			return "", err

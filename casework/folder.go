@@ -220,7 +220,7 @@ func newestTests(tx *gorm.DB, cases []record.Case) (map[string]lastTest, error) 
 		ids[i] = c.ID
 	}
 	var ts []record.Test
-	err := tx.Select("id", "case_id", "outcome", "repeat_of", "setup").Where("case_id IN ? AND struck_at IS NULL", ids).Order("at, rowid").Find(&ts).Error
+	err := tx.Select("id", "case_id", "outcome", "repeat_of", "setup", "doubted_at").Where("case_id IN ? AND struck_at IS NULL", ids).Order("at, rowid").Find(&ts).Error
 	out := map[string]lastTest{}
 	over := map[string]int{} // fewest plugs of a test over the limit, by case
 	for _, t := range ts {
@@ -231,8 +231,8 @@ func newestTests(tx *gorm.DB, cases []record.Case) (map[string]lastTest, error) 
 			}
 		}
 		n, ok := over[t.CaseID]
-		out[t.CaseID] = lastTest{t, ok && t.Outcome == "within_limit" && t.RepeatOf == "" && plugs > n}
-		if t.Outcome == "over_limit" && (!ok || plugs < n) {
+		out[t.CaseID] = lastTest{t, ok && t.Outcome == "within_limit" && !t.Doubted() && t.RepeatOf == "" && plugs > n}
+		if t.Outcome == "over_limit" && !t.Doubted() && (!ok || plugs < n) {
 			over[t.CaseID] = plugs
 		}
 	}
@@ -253,7 +253,7 @@ func (s *Shop) nextWords(c record.Case, v record.Vehicle, t lastTest) string {
 			return "over the limit: find where it leaks"
 		case "within_limit":
 			if t.beyond {
-				return "what was plugged off leaks: look there"
+				return "leaks beyond the plug: look there"
 			}
 			return "within the limit: look elsewhere"
 		case "undecided":

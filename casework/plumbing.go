@@ -162,6 +162,20 @@ func (s *Shop) carOf(tx *gorm.DB, v record.Vehicle) (Car, error) {
 	return s.Car(v, corrections)
 }
 
+// atPart finds an open case with its car's plumbing, on whose Map the part must stand.
+func (s *Shop) atPart(tx *gorm.DB, caseID, part string) (record.Case, record.Vehicle, Car, error) {
+	c, v, err := caseAndCar(tx, caseID)
+	if err != nil {
+		return c, v, Car{}, err
+	}
+	car, err := s.carOf(tx, v)
+	if err != nil {
+		return c, v, car, err
+	}
+	_, err = car.part(part)
+	return c, v, car, err
+}
+
 // part finds a part of the car, or says which are near.
 func (c Car) part(key string) (plumbing.Part, error) {
 	p, ok := c.Graph.Part(key)
@@ -200,15 +214,8 @@ func (s *Shop) AddMark(ctx context.Context, key, caseID string, n NewMark) error
 		return err
 	}
 	_, err = s.do(ctx, key, func(tx *gorm.DB) (string, error) {
-		c, v, err := caseAndCar(tx, caseID)
+		c, _, _, err := s.atPart(tx, caseID, n.Part)
 		if err != nil {
-			return "", err
-		}
-		car, err := s.carOf(tx, v)
-		if err != nil {
-			return "", err
-		}
-		if _, err := car.part(n.Part); err != nil {
 			return "", err
 		}
 		m := record.MapMark{ID: newID(), CaseID: caseID, Kind: n.Kind, Part: n.Part, Odds: n.Odds, Size: n.Size, Expected: n.Expected, Text: n.Text, At: s.now()}
@@ -240,15 +247,8 @@ func (s *Shop) AddCorrection(ctx context.Context, key, caseID string, n NewCorre
 		n.From, n.To = "", ""
 	}
 	_, err = s.do(ctx, key, func(tx *gorm.DB) (string, error) {
-		c, v, err := caseAndCar(tx, caseID)
+		c, v, car, err := s.atPart(tx, caseID, n.Part)
 		if err != nil {
-			return "", err
-		}
-		car, err := s.carOf(tx, v)
-		if err != nil {
-			return "", err
-		}
-		if _, err := car.part(n.Part); err != nil {
 			return "", err
 		}
 		if n.Kind != noteOnly {
@@ -257,11 +257,8 @@ func (s *Shop) AddCorrection(ctx context.Context, key, caseID string, n NewCorre
 			}
 		}
 		x := record.Correction{ID: newID(), VehicleID: v.ID, Kind: n.Kind, Part: n.Part, From: n.From, To: n.To, Text: n.Text, At: s.now()}
-		if n.Photo != nil {
-			x.Photo = n.Photo.Hash
-			if err := keepPhoto(tx, *n.Photo); err != nil {
-				return "", err
-			}
+		if x.Photo, err = hashOf(tx, n.Photo); err != nil {
+			return "", err
 		}
 		if err := tx.Create(&x).Error; err != nil {
 			return "", err
@@ -300,24 +297,15 @@ func (s *Shop) AddCard(ctx context.Context, key, caseID string, n NewCard) error
 		return problem("minutes", "between 0 and 600 minutes to reach it")
 	}
 	_, err = s.do(ctx, key, func(tx *gorm.DB) (string, error) {
-		c, v, err := caseAndCar(tx, caseID)
+		c, v, _, err := s.atPart(tx, caseID, n.Part)
 		if err != nil {
-			return "", err
-		}
-		car, err := s.carOf(tx, v)
-		if err != nil {
-			return "", err
-		}
-		if _, err := car.part(n.Part); err != nil {
 			return "", err
 		}
 		x := record.AccessCard{ID: newID(), VehicleID: v.ID, Part: n.Part, Place: n.Place, First: n.First, Fasteners: n.Fasteners, Locks: n.Locks, Breaks: n.Breaks, Minutes: n.Minutes, At: s.now()}
-		if n.Photo != nil {
-			x.Photo = n.Photo.Hash
-			if err := keepPhoto(tx, *n.Photo); err != nil {
-				return "", err
-			}
-		} else if n.Keep != "" {
+		if x.Photo, err = hashOf(tx, n.Photo); err != nil {
+			return "", err
+		}
+		if x.Photo == "" && n.Keep != "" {
 			var has int64
 			if err := tx.Model(&record.AccessCard{}).Where("photo = ? AND part = ?", n.Keep, n.Part).Count(&has).Error; err != nil {
 				return "", err

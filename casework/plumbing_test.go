@@ -365,9 +365,14 @@ func TestASectionThatHeld(t *testing.T) {
 		t.Errorf("before anything was plugged: %q", got)
 	}
 	must(t, s.SetPart(ctx, "", front, "vapour-line", "plugged"))
-	if got := slate(); !strings.Contains(got, "what was plugged off leaks") {
+	if got := slate(); !strings.Contains(got, "leaks beyond the plug") {
 		t.Errorf("the Slate says %q", got)
 	}
+	must(t, s.Doubt(ctx, "", id, "test", whole, false))
+	if got := slate(); strings.Contains(got, "beyond the plug") {
+		t.Errorf("on a doubted hold: %q", got)
+	}
+	must(t, s.Doubt(ctx, "", id, "test", whole, true))
 	f, _ := joined(t, s, id)
 	if p := f.Proof(); p.Before == nil || p.Before.ID != whole {
 		t.Errorf("the test to repeat is %+v", p.Before)

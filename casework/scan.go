@@ -78,11 +78,8 @@ func (s *Shop) AddNote(ctx context.Context, key, id, kind, subject, words string
 			return "", err
 		}
 		n := record.Note{ID: newID(), CaseID: id, Kind: kind, Subject: subject, Text: words, At: s.now()}
-		if photo != nil {
-			n.Photo = photo.Hash
-			if err := keepPhoto(tx, *photo); err != nil {
-				return "", err
-			}
+		if n.Photo, err = hashOf(tx, photo); err != nil {
+			return "", err
 		}
 		if err := tx.Create(&n).Error; err != nil {
 			return "", err
@@ -90,6 +87,14 @@ func (s *Shop) AddNote(ctx context.Context, key, id, kind, subject, words string
 		return n.ID, advance(tx, c, c.Stage)
 	})
 	return err
+}
+
+// hashOf keeps a photo and returns its hash; empty without one.
+func hashOf(tx *gorm.DB, p *record.Photo) (string, error) {
+	if p == nil {
+		return "", nil
+	}
+	return p.Hash, keepPhoto(tx, *p)
 }
 
 func keepPhoto(tx *gorm.DB, p record.Photo) error {

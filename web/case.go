@@ -89,7 +89,7 @@ func (s *server) caseData(ctx context.Context, id string) (caseData, error) {
 // of the system under the gauge was over the limit.
 func (s *server) beyond(f casework.Folder, live []casework.TestFolder) []string {
 	car, err := s.shop.Car(f.Vehicle, f.Corrections)
-	if err != nil || len(live) < 2 {
+	if err != nil || len(live) < 2 || live[0].Doubted() {
 		return nil
 	}
 	left := func(t casework.TestFolder) []string {

@@ -73,19 +73,24 @@ func vocabularyOf(b knowledge.Book) vocabularyJSON {
 	return v
 }
 
+// bookOf parses a command that takes flags only, and reads the Book with --book's pages.
+func bookOf(fs *flag.FlagSet, args []string, errs io.Writer) (knowledge.Book, error) {
+	pages := fs.String("book", "", "a file or folder of the shop's own pages")
+	words, err := parse(fs, args, errs)
+	if err != nil {
+		return knowledge.Book{}, err
+	}
+	if len(words) > 0 {
+		return knowledge.Book{}, usage("%q is not wanted here", words[0])
+	}
+	return ingest.BookWith(*pages)
+}
+
 // runVocabulary lists archetypes, faults, tests and outcomes by key.
 func runVocabulary(args []string, out, errs io.Writer) error {
 	fs := flag.NewFlagSet("vocabulary", flag.ContinueOnError)
 	asJSON := fs.Bool("json", false, "print for machines")
-	pages := fs.String("book", "", "a file or folder of the shop's own pages")
-	words, err := parse(fs, args, errs)
-	if err != nil {
-		return err
-	}
-	if len(words) > 0 {
-		return usage("%q is not wanted here", words[0])
-	}
-	b, err := ingest.BookWith(*pages)
+	b, err := bookOf(fs, args, errs)
 	if err != nil {
 		return err
 	}
@@ -132,16 +137,8 @@ func runMap(args []string, out, errs io.Writer) error {
 	fs.StringVar(&c.Crankcase, "crankcase", "fixed-valve", "archetype of the crankcase")
 	fs.StringVar(&c.Recirculation, "recirculation", "no-egr", "archetype of the exhaust recirculation")
 	fs.StringVar(&c.Vapour, "vapour", "engine-vacuum", "archetype of the vapour system")
-	pages := fs.String("book", "", "a file or folder of the shop's own pages")
 	file := fs.String("out", "", "the file to write; otherwise it is printed")
-	words, err := parse(fs, args, errs)
-	if err != nil {
-		return err
-	}
-	if len(words) > 0 {
-		return usage("%q is not wanted here", words[0])
-	}
-	b, err := ingest.BookWith(*pages)
+	b, err := bookOf(fs, args, errs)
 	if err != nil {
 		return err
 	}
