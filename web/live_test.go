@@ -115,7 +115,7 @@ func (b *browser) reading(page string) {
 // A stream broken off and taken up again sends nothing twice and leaves nothing out;
 // a button pressed wrongly gets a sentence.
 func TestLiveStream(t *testing.T) {
-	b := start(t, false)
+	b := startWith(t, false, time.Second /* a live stream must outlast it */)
 	page := b.live(10)
 	seen := false
 	b.stream(page, "", func(n news) bool {

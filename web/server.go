@@ -11,6 +11,7 @@ import (
 	"errors"
 	"fmt"
 	"html/template"
+	"io"
 	"io/fs"
 	"log/slog"
 	"net"
@@ -37,6 +38,7 @@ const (
 	formLimit  = 1 << 20
 	logLimit   = 66 << 20 // a log of 64 MB with its form
 	photoLimit = 14 << 20
+	hearOut    = 64 << 20 // of what is refused for its size
 	scanLimit  = 3 << 20
 )
 
@@ -195,6 +197,9 @@ func limitBody(next echo.HandlerFunc) echo.HandlerFunc {
 			limit = photoLimit
 		}
 		if r.ContentLength > limit {
+			// A browser that is still sending when the line is cut shows no sentence: hear it out,
+			// within reason and without keeping anything.
+			_, _ = io.CopyN(io.Discard, r.Body, hearOut)
 			return &tooLarge{limit}
 		}
 		r.Body = http.MaxBytesReader(c.Response(), r.Body, limit)
