@@ -40,6 +40,11 @@ func NewGraph(parts []Part) (*Graph, error) {
 				return nil, fmt.Errorf("part %q: it sits on %q, which has no place of its own", p.Key, p.On)
 			}
 		}
+		for _, k := range []string{p.By, p.Against} {
+			if _, ok := g.index[k]; !ok && k != "" && k != "coolant" {
+				return nil, fmt.Errorf("part %q: it is moved by the pressure of %q, which this car has not", p.Key, k)
+			}
+		}
 		if p.Kind != Line {
 			continue
 		}

@@ -77,6 +77,17 @@ type Part struct {
 	Length     float64 // m
 	Litres     float64 // inner volume, L
 
+	// What the plant makes of it.
+	Role    string  // what it is to engine, tank or control unit; see Roles
+	By      string  // the part whose pressure moves it, or "coolant"
+	Against string  // the part on the other side of its diaphragm; empty: the air
+	Begins  float64 // Pa (K of coolant) at which it leaves its rest
+	Full    float64 // Pa (K) at which it has come all the way
+	Least   float64 // share of its opening that is always left
+	Inward  bool    // a relief that opens for vacuum
+	Behind  bool    // sits behind the second side of the part it is on
+	Vents   bool    // a three-way valve: shut, its second side breathes to the air
+
 	Plug  string // "from" or "to": the end at which a line can be plugged
 	Entry bool   // gauge, smoke or supply can be joined here
 
@@ -85,6 +96,10 @@ type Part struct {
 	Tools   []string
 	Lift    bool
 }
+
+// Roles are what parts can be to the plant.
+var Roles = []string{"", "fuel", "carbon", "intake", "exhaust", "crankcase", "throttle", "meter", "purge", "vent", "isolation", "recirculation", "recirculation-control",
+	"leak-pump", "compressor", "turbine", "rings", "jet", "ported", "charge", "difference", "brake"}
 
 // Short is the label on the Map.
 func (p Part) Short() string {
@@ -200,6 +215,14 @@ func (p Part) check() error {
 		return fmt.Errorf("a switch needs the pressure at which it changes (switchat)")
 	case math.Abs(p.SwitchBack) > math.Abs(p.SwitchAt):
 		return fmt.Errorf("it changes back at %g Pa, beyond where it changes (%g Pa)", p.SwitchBack, p.SwitchAt)
+	case !slices.Contains(Roles, p.Role):
+		return fmt.Errorf("role %q is not one of %q", p.Role, Roles[1:])
+	case (p.By == "") != (p.Begins == p.Full):
+		return fmt.Errorf("what moves it (by) goes with where it begins and where it is full")
+	case p.Against != "" && p.By == "":
+		return fmt.Errorf("against needs what it works against (by)")
+	case math.IsNaN(p.Begins+p.Full+p.Least) || p.Least < 0 || p.Least > 1 || math.Abs(p.Begins) > 3e5 || math.Abs(p.Full) > 3e5:
+		return fmt.Errorf("begins, full and least are %g, %g and %g: at most 3e5 Pa, and a share", p.Begins, p.Full, p.Least)
 	case p.Minutes < 0 || p.Minutes > 600:
 		return fmt.Errorf("%d minutes to reach it cannot be", p.Minutes)
 	}

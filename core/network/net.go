@@ -1,0 +1,626 @@
+package network
+
+import (
+	"errors"
+	"fmt"
+	"math"
+
+	"wexter/core/gas"
+)
+
+// Species is a kind of gas that is kept apart.
+type Species int
+
+// The species. Smoke is a tracer in air; Burnt is exhaust gas.
+const (
+	Air Species = iota
+	Fuel
+	Burnt
+	Smoke
+	Kinds
+)
+
+// FuelR is the gas constant of gasoline vapour, J/(kg·K): a molar mass of 68 g/mol
+// (EPA AP-42, section 7.1, value from memory).
+const FuelR = 8314.46 / 68
+
+// gasR holds the gas constants, J/(kg·K).
+var gasR = [Kinds]float64{gas.RAir, FuelR, 290, gas.RAir}
+
+// Gas is masses by species, kg or kg/s.
+type Gas [Kinds]float64
+
+// Total is the sum over the species.
+func (g Gas) Total() float64 { return g[0] + g[1] + g[2] + g[3] }
+
+func (g Gas) r() float64 {
+	return g[0]*gasR[0] + g[1]*gasR[1] + g[2]*gasR[2] + g[3]*gasR[3]
+}
+
+// Node is a volume of gas at one pressure and temperature.
+type Node struct {
+	Name     string
+	Volume   float64 // m³ at the reference pressure
+	Stretch  float64 // m³/Pa, of a wall that gives
+	HeatTime float64 // s, of gas with wall; 0 is none
+	Wall     float64 // K
+	Fixed    bool    // pressure, temperature and composition are held from outside
+
+	// What gives off or takes back fuel vapour at the rate K·(Density − m/V).
+	Exchange        float64 // m³/s
+	Density         float64 // kg/m³ in equilibrium
+	ExchangeAt      float64 // K, of what is given off
+	Given           float64 // kg of fuel vapour given off in all
+	Source          Gas     // kg/s put in from outside (positive) or drawn off
+	SourceAt        float64 // K of what is put in
+	Mass            Gas     // kg
+	given           float64
+	pressure        float64
+	reference       float64 // Pa at which the wall is not stretched
+	rt, temperature float64
+}
+
+// Law is how an edge passes gas.
+type Law int
+
+// The laws.
+const (
+	Orifice Law = iota // Area is area × coefficient
+	Pipe               // Bore, Length
+	OneWay             // Area from its first to its second node, Back the other way; opens between Crack and Crack + 300 Pa
+	Swallow            // Volume m³/s of its first node's gas, whatever the pressure behind
+	Blower             // presses by Ratio through a pipe of Bore and Length
+)
+
+// Edge joins two nodes; flow counts from the first to the second.
+type Edge struct {
+	Name         string
+	From, To     int
+	Law          Law
+	Area, Back   float64 // m²
+	Bore, Length float64 // m
+	Crack        float64 // Pa
+	Volume       float64 // m³/s
+	Ratio        float64 // of pressures, of a blower
+	Warm         float64 // what flows forward arrives with this share more enthalpy
+	Shut         bool
+
+	Flow  float64 // kg/s at the end of the last step
+	Moved Gas     // kg in all
+
+	step       Gas // kg in the step under way
+	a, b       float64
+	bore, long float64
+	m, d1, d2  float64
+	up         int
+	hot        float64
+}
+
+// Net is the whole.
+type Net struct {
+	Nodes []Node
+	Edges []Edge
+
+	Tolerance float64 // Pa of local error a step; 0 is 0.5
+	Longest   float64 // s, of a step; 0 is 120
+	Steps     int     // taken so far
+	Rejected  int
+
+	unknown  []int // node → row, −1 when fixed
+	rows     []int // row → node
+	pressure *lu
+	species  *lu
+	vapour   *lu        // the same with what is given off and taken back
+	edgeAt   [][4]int32 // slots of (from,from), (from,to), (to,from), (to,to); −1 where fixed
+	h        float64
+	base     []state
+	start    []state
+	first    []state
+	rhs      []float64
+	spec     [Kinds][]float64
+	old      []float64
+}
+
+type state struct {
+	mass   Gas
+	energy float64
+	p      float64
+}
+
+// ErrStuck is returned when no step, however short, can be solved.
+var ErrStuck = errors.New("the network cannot be stepped: its state makes no sense")
+
+// Add puts in a node filled with a gas at a pressure and a temperature, and returns
+// its number.
+func (n *Net) Add(node Node, g Gas, p, t float64) int {
+	node.reference = p
+	if node.HeatTime > 0 && node.Wall == 0 {
+		node.Wall = t
+	}
+	n.Nodes = append(n.Nodes, node)
+	i := len(n.Nodes) - 1
+	n.Fill(i, g, p, t)
+	n.pressure = nil
+	return i
+}
+
+// Fill sets what a node holds: a gas of the given proportions at p and t.
+func (n *Net) Fill(i int, g Gas, p, t float64) {
+	x := &n.Nodes[i]
+	if g.Total() <= 0 {
+		g = Gas{Air: 1}
+	}
+	v := x.size(p)
+	k := p * v / (g.r() * t)
+	for s := range g {
+		x.Mass[s] = g[s] * k
+	}
+	x.pressure = p
+	x.derive()
+}
+
+// Join puts in an edge and returns its number.
+func (n *Net) Join(e Edge) int {
+	n.Edges = append(n.Edges, e)
+	n.pressure = nil
+	return len(n.Edges) - 1
+}
+
+func (x *Node) size(p float64) float64 { return x.Volume + x.Stretch*(p-x.reference) }
+
+// stored is the energy of the gas and of the stretched wall at a pressure.
+func (x *Node) stored(p float64) float64 {
+	return p*x.size(p)/(gamma-1) + x.Stretch*p*p/2
+}
+
+func (x *Node) slope(p float64) float64 {
+	return (x.size(p)+x.Stretch*p)/(gamma-1) + x.Stretch*p
+}
+
+func (x *Node) derive() {
+	m := x.Mass.Total()
+	pv := x.pressure * x.size(x.pressure)
+	x.rt = pv / m
+	x.temperature = pv / x.Mass.r()
+}
+
+// Reshape changes a node's volume at constant pressure and temperature, as when liquid
+// is poured in or out of reach: the gas shrinks with it.
+func (n *Net) Reshape(i int, volume float64) {
+	x := &n.Nodes[i]
+	p, t := x.pressure, x.temperature
+	x.Volume = volume
+	n.Fill(i, x.Mass, p, t)
+}
+
+// Pressure is absolute, Pa.
+func (x *Node) Pressure() float64 { return x.pressure }
+
+// Temperature is of the gas, K.
+func (x *Node) Temperature() float64 { return x.temperature }
+
+// Share is a species' share of the mass.
+func (x *Node) Share(s Species) float64 { return x.Mass[s] / x.Mass.Total() }
+
+// Partial is the partial pressure of the fuel vapour, Pa.
+func (x *Node) Partial() float64 {
+	return x.pressure * x.Mass[Fuel] * FuelR / x.Mass.r()
+}
+
+// Total is the mass of all species in nodes that are not fixed.
+func (n *Net) Total() (g Gas) {
+	for i := range n.Nodes {
+		if !n.Nodes[i].Fixed {
+			for s := range g {
+				g[s] += n.Nodes[i].Mass[s]
+			}
+		}
+	}
+	return
+}
+
+// prepare finds the pattern of the matrices.
+func (n *Net) prepare() error {
+	n.unknown = make([]int, len(n.Nodes))
+	n.rows = n.rows[:0]
+	for i := range n.Nodes {
+		n.unknown[i] = -1
+		x := &n.Nodes[i]
+		if !(x.Volume > 0) || !(x.pressure > 0) || math.IsInf(x.Volume+x.pressure, 0) {
+			return fmt.Errorf("node %q: a volume and a pressure above nought are needed, not %g m³ and %g Pa", x.Name, x.Volume, x.pressure)
+		}
+		if !x.Fixed {
+			n.unknown[i] = len(n.rows)
+			n.rows = append(n.rows, i)
+		}
+	}
+	var pairs [][2]int
+	for i := range n.Edges {
+		e := &n.Edges[i]
+		if e.From < 0 || e.To < 0 || e.From >= len(n.Nodes) || e.To >= len(n.Nodes) || e.From == e.To {
+			return fmt.Errorf("edge %q: it joins no two nodes", e.Name)
+		}
+		if a, b := n.unknown[e.From], n.unknown[e.To]; a >= 0 && b >= 0 {
+			pairs = append(pairs, [2]int{a, b})
+		}
+	}
+	n.pressure = newLU(len(n.rows), pairs)
+	n.species, n.vapour = newLU(len(n.rows), pairs), newLU(len(n.rows), pairs)
+	n.edgeAt = make([][4]int32, len(n.Edges))
+	for i := range n.Edges {
+		a, b := n.unknown[n.Edges[i].From], n.unknown[n.Edges[i].To]
+		at := func(x, y int) int32 {
+			if x < 0 || y < 0 {
+				return -1
+			}
+			return int32(n.pressure.slot[[2]int{x, y}])
+		}
+		n.edgeAt[i] = [4]int32{at(a, a), at(a, b), at(b, a), at(b, b)}
+	}
+	n.base, n.start, n.first = make([]state, len(n.Nodes)), make([]state, len(n.Nodes)), make([]state, len(n.Nodes))
+	n.rhs, n.old = make([]float64, len(n.rows)), make([]float64, len(n.Nodes))
+	for s := range n.spec {
+		n.spec[s] = make([]float64, len(n.rows))
+	}
+	return nil
+}
+
+// flow works out an edge at the present pressures.
+func (n *Net) flow(e *Edge) {
+	x, y := &n.Nodes[e.From], &n.Nodes[e.To]
+	p1, p2 := x.pressure, y.pressure
+	e.hot = 1
+	if e.Shut {
+		e.m, e.d1, e.d2, e.up = 0, 0, 0, e.From
+		return
+	}
+	if e.Law == Swallow {
+		e.up = e.From
+		e.m = e.Volume * p1 / x.rt
+		e.d1, e.d2 = e.m/p1, 0
+		return
+	}
+	if (e.Law == Pipe || e.Law == Blower) && (e.bore != e.Bore || e.long != e.Length) {
+		e.bore, e.long = e.Bore, e.Length
+		e.a, e.b = coefficients(e.Bore, e.Length)
+	}
+	ratio := 1.0
+	if e.Law == Blower && e.Ratio > 1 {
+		ratio = e.Ratio
+		p1 *= ratio
+	}
+	back := p2 > p1
+	up := x
+	if back {
+		p1, p2, up = p2, p1, y
+	}
+	var m, d1, d2 float64
+	switch e.Law {
+	case Orifice:
+		m, d1, d2 = orifice(e.Area, p1, p2, up.rt)
+	case OneWay:
+		if back {
+			m, d1, d2 = orifice(e.Back, p1, p2, up.rt)
+			break
+		}
+		const ramp = 300.0
+		dp := p1 - p2
+		full := e.Area - e.Back
+		lift := math.Min(math.Max((dp-e.Crack)/ramp, 0), 1)
+		m, d1, d2 = orifice(e.Back+full*lift, p1, p2, up.rt)
+		if lift > 0 && lift < 1 {
+			u, _, _ := orifice(full/ramp, p1, p2, up.rt)
+			d1, d2 = d1+u, d2-u
+		}
+	default:
+		m, d1, d2 = pipe(e.a, e.b, p1, p2, up.rt)
+	}
+	if back {
+		e.m, e.d1, e.d2, e.up = -m, -d2*ratio, -d1, e.To
+		return
+	}
+	e.m, e.d1, e.d2, e.up = m, d1*ratio, d2, e.From
+	e.hot = 1 + e.Warm
+}
+
+// stage solves Y = base + a·f(Y); the nodes hold the guess and then the answer.
+func (n *Net) stage(a float64) bool {
+	const most = 25
+	for it := range most {
+		n.pressure.clear()
+		for r, i := range n.rows {
+			x := &n.Nodes[i]
+			v := x.size(x.pressure)
+			n.rhs[r] = n.base[i].energy - x.stored(x.pressure)
+			n.pressure.a[r] = x.slope(x.pressure)
+			if x.HeatTime > 0 {
+				n.rhs[r] += a * (x.Mass.r()*x.Wall - x.pressure*v) / ((gamma - 1) * x.HeatTime)
+				n.pressure.a[r] += a * (v + x.Stretch*x.pressure) / ((gamma - 1) * x.HeatTime)
+			}
+			if x.Exchange > 0 {
+				rate := x.Exchange * (x.Density - x.Mass[Fuel]/v)
+				n.rhs[r] += a * rate * hCp * FuelR * x.ExchangeAt
+			}
+			for s, m := range x.Source {
+				if m > 0 {
+					n.rhs[r] += a * m * hCp * gasR[s] * x.SourceAt
+				} else if m < 0 {
+					n.rhs[r] += a * m * hCp * gasR[s] * x.temperature
+				}
+			}
+		}
+		for k := range n.Edges {
+			e := &n.Edges[k]
+			n.flow(e)
+			if e.m == 0 && e.d1 == 0 && e.d2 == 0 {
+				continue
+			}
+			rt := hCp * n.Nodes[e.up].rt * a
+			in := rt * e.hot
+			at := &n.edgeAt[k]
+			if f := n.unknown[e.From]; f >= 0 {
+				n.rhs[f] -= rt * e.m
+				n.pressure.a[at[0]] += rt * e.d1
+				if at[1] >= 0 {
+					n.pressure.a[at[1]] += rt * e.d2
+				}
+			}
+			if t := n.unknown[e.To]; t >= 0 {
+				n.rhs[t] += in * e.m
+				n.pressure.a[at[3]] -= in * e.d2
+				if at[2] >= 0 {
+					n.pressure.a[at[2]] -= in * e.d1
+				}
+			}
+		}
+		n.pressure.factor()
+		n.pressure.solve(n.rhs)
+		worst := 0.0
+		for r, i := range n.rows {
+			x := &n.Nodes[i]
+			d := n.rhs[r]
+			if math.IsNaN(d) {
+				return false
+			}
+			d = math.Min(math.Max(d, -0.5*x.pressure), x.pressure)
+			n.rhs[r] = d
+			worst = math.Max(worst, math.Abs(d)/(1e-3+1e-8*x.pressure))
+			x.pressure += d
+			n.old[i] = x.Mass.Total()
+		}
+		// The masses follow the flows at the new pressures.
+		n.species.clear()
+		for r, i := range n.rows {
+			x := &n.Nodes[i]
+			n.species.a[r] = 1
+			for s := range n.spec {
+				n.spec[s][r] = n.base[i].mass[s] + a*x.Source[s]
+			}
+			if x.Exchange > 0 {
+				n.spec[Fuel][r] += a * x.Exchange * x.Density
+			}
+		}
+		for k := range n.Edges {
+			e := &n.Edges[k]
+			if f := n.unknown[e.From]; f >= 0 {
+				e.m += e.d1 * n.rhs[f]
+			}
+			if t := n.unknown[e.To]; t >= 0 {
+				e.m += e.d2 * n.rhs[t]
+			}
+			if e.m == 0 {
+				continue
+			}
+			up, down := e.From, e.To
+			at := &n.edgeAt[k]
+			own, cross := at[0], at[2] // (from, from), (to, from)
+			m := e.m
+			if m < 0 {
+				m, up, down = -m, e.To, e.From
+				own, cross = at[3], at[1]
+			}
+			e.up = up
+			u := n.unknown[up]
+			if u < 0 { // from outside: a known gas
+				x := &n.Nodes[up]
+				w := a * m / x.Mass.Total()
+				d := n.unknown[down]
+				if d >= 0 {
+					for s := range n.spec {
+						n.spec[s][d] += w * x.Mass[s]
+					}
+				}
+				continue
+			}
+			w := a * m / n.old[up]
+			n.species.a[own] += w
+			if cross >= 0 {
+				n.species.a[cross] -= w
+			}
+		}
+		copy(n.vapour.a, n.species.a)
+		for r, i := range n.rows {
+			if x := &n.Nodes[i]; x.Exchange > 0 {
+				n.vapour.a[r] += a * x.Exchange / x.size(x.pressure)
+			}
+		}
+		n.species.factor()
+		n.vapour.factor()
+		for s := range n.spec {
+			if Species(s) == Fuel {
+				n.vapour.solve(n.spec[s])
+			} else {
+				n.species.solve(n.spec[s])
+			}
+		}
+		for r, i := range n.rows {
+			x := &n.Nodes[i]
+			for s := range n.spec {
+				x.Mass[s] = n.spec[s][r]
+			}
+			m := x.Mass.Total()
+			if !(m > 0) {
+				return false
+			}
+			worst = math.Max(worst, math.Abs(m/n.old[i]-1)/1e-7)
+			x.derive()
+		}
+		if worst < 1 && it > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// Run lets dt seconds pass.
+func (n *Net) Run(dt float64) error {
+	if n.pressure == nil {
+		if err := n.prepare(); err != nil {
+			return err
+		}
+	}
+	const g = 1 - math.Sqrt2/2
+	tol, longest := n.Tolerance, n.Longest
+	if tol <= 0 {
+		tol = 0.5
+	}
+	if longest <= 0 {
+		longest = 120
+	}
+	if n.h <= 0 {
+		n.h = math.Min(dt, 0.01)
+	}
+	for left := dt; left > 1e-12; {
+		h := math.Min(math.Min(n.h, longest), left)
+		if h < left && left < 2*h {
+			h = left / 2 // two even steps, rather than a sliver at the end
+		}
+		for i := range n.Nodes {
+			x := &n.Nodes[i]
+			n.start[i] = state{x.Mass, x.stored(x.pressure), x.pressure}
+			n.base[i] = n.start[i]
+		}
+		ok := n.stage(g * h)
+		err := 0.0
+		if ok {
+			for _, i := range n.rows {
+				x := &n.Nodes[i]
+				e := x.stored(x.pressure)
+				n.first[i] = state{x.Mass, e, x.pressure}
+				const k = (1 - g) / g
+				for s := range x.Mass {
+					n.base[i].mass[s] = n.start[i].mass[s] + k*(x.Mass[s]-n.start[i].mass[s])
+				}
+				n.base[i].energy = n.start[i].energy + k*(e-n.start[i].energy)
+			}
+			n.book((1 - g) * h)
+			if ok = n.stage(g * h); ok {
+				n.book(g * h)
+			}
+		}
+		if ok {
+			// h(1−γ)(k1 − k2), filtered.
+			for r, i := range n.rows {
+				x := &n.Nodes[i]
+				d1 := (n.first[i].energy - n.start[i].energy) / g
+				d2 := (x.stored(x.pressure) - n.base[i].energy) / g
+				n.rhs[r] = (1 - g) * (d1 - d2)
+				n.spec[0][r] = (1 - g) * ((n.first[i].mass[Fuel] + n.first[i].mass[Smoke] - n.start[i].mass[Fuel] - n.start[i].mass[Smoke]) -
+					(x.Mass[Fuel] + x.Mass[Smoke] - n.base[i].mass[Fuel] - n.base[i].mass[Smoke])) / g
+			}
+			n.pressure.solve(n.rhs)
+			n.species.solve(n.spec[0])
+			for r, i := range n.rows {
+				x := &n.Nodes[i]
+				err = math.Max(err, math.Abs(n.rhs[r])/(tol+2e-5*x.pressure))
+				err = math.Max(err, math.Abs(n.spec[0][r])/x.Mass.Total()/2e-3)
+			}
+		}
+		if !ok || err > 1 {
+			n.Rejected++
+			n.forget()
+			for i := range n.Nodes {
+				x := &n.Nodes[i]
+				x.Mass, x.pressure = n.start[i].mass, n.start[i].p
+				x.derive()
+			}
+			cut := 0.25
+			if ok {
+				cut = math.Max(0.2, 0.85/math.Sqrt(err))
+			}
+			n.h = h * cut
+			if n.h < 1e-9 {
+				return ErrStuck
+			}
+			continue
+		}
+		n.settle()
+		n.Steps++
+		left -= h
+		grow := 3.0
+		if err > 0 {
+			grow = math.Min(3, 0.85/math.Sqrt(err))
+		}
+		if h*grow > n.h || grow < 1 {
+			n.h = h * grow
+		}
+	}
+	return nil
+}
+
+// moved returns what an edge carries by species at the stage just solved.
+func (n *Net) moved(e *Edge) (g Gas) {
+	if e.m == 0 {
+		return g
+	}
+	x := &n.Nodes[e.up]
+	w := e.m / x.Mass.Total()
+	if n.unknown[e.up] >= 0 {
+		w = e.m / n.old[e.up]
+	}
+	for s := range g {
+		g[s] = w * x.Mass[s]
+	}
+	return g
+}
+
+// book adds what a stage of weight w (s) moves and gives off.
+func (n *Net) book(w float64) {
+	for k := range n.Edges {
+		e := &n.Edges[k]
+		for s, m := range n.moved(e) {
+			e.step[s] += w * m
+		}
+	}
+	for _, i := range n.rows {
+		if x := &n.Nodes[i]; x.Exchange > 0 {
+			x.given += w * x.Exchange * (x.Density - x.Mass[Fuel]/x.size(x.pressure))
+		}
+	}
+}
+
+// forget drops what was booked of a step that is not taken.
+func (n *Net) forget() {
+	for k := range n.Edges {
+		n.Edges[k].step = Gas{}
+	}
+	for _, i := range n.rows {
+		n.Nodes[i].given = 0
+	}
+}
+
+// settle takes the step.
+func (n *Net) settle() {
+	for k := range n.Edges {
+		e := &n.Edges[k]
+		e.Flow = e.m
+		for s := range e.step {
+			e.Moved[s] += e.step[s]
+		}
+	}
+	for _, i := range n.rows {
+		x := &n.Nodes[i]
+		x.Given += x.given
+	}
+	n.forget()
+}
