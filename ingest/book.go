@@ -43,6 +43,8 @@ type bookPage struct {
 // system is checked and sealed, or both at once.
 type archetypePage struct {
 	Key, Family, Name, Rest, Note string
+	Monitor                       string
+	Diesel                        bool
 	From, Drop                    []string
 	Parts                         []plumbing.Part
 	Needs, Refuses                []plumbing.Bond
@@ -150,7 +152,7 @@ func ReadBook(files ...[]byte) (knowledge.Book, error) {
 		for _, a := range p.Archetypes {
 			if a.Family != "" {
 				b.Plumbing.Archetypes = append(b.Plumbing.Archetypes, plumbing.Archetype{Key: a.Key, Family: a.Family, Name: a.Name, Rest: a.Rest, Note: a.Note,
-					From: a.From, Drop: a.Drop, Parts: a.Parts, Needs: a.Needs, Refuses: a.Refuses})
+					From: a.From, Drop: a.Drop, Parts: a.Parts, Needs: a.Needs, Refuses: a.Refuses, Monitor: a.Monitor, Diesel: a.Diesel})
 			}
 			if a.Check != "" || a.Seal != nil || a.Family == "" {
 				b.Archetypes = append(b.Archetypes, knowledge.Archetype{Key: a.Key, Check: a.Check, Seal: a.Seal, Entry: a.Entry, Set: a.Set, MaxPa: a.MaxPa, MaxVacPa: a.MaxVacPa, Note: a.Note, Cautions: a.Cautions})

@@ -18,12 +18,17 @@ type Archetype struct {
 	Name    string // as a technician chooses it
 	Rest    string // its rest states, in words
 	Note    string
+	Monitor string // how its control unit checks for leaks; see Monitors
+	Diesel  bool   // burns without a throttle
 	From    []string
 	Drop    []string
 	Parts   []Part
 	Needs   []Bond // other archetypes it cannot be without
 	Refuses []Bond // other archetypes it cannot stand beside
 }
+
+// Monitors are the ways in which a control unit checks a vapour system for leaks.
+var Monitors = []string{"", "draw-down", "strokes", "reference-pressure", "reference-vacuum", "cooling-switch", "cooling-sensor"}
 
 // Bond ties an archetype to others of one family: with lists their keys.
 type Bond struct {
@@ -320,6 +325,8 @@ func (l Library) Validate() ([]Car, error) {
 			return nil, fmt.Errorf("archetype %q: the key must be its own, in lower case with dashes", a.Key)
 		case !slices.Contains(Families, a.Family):
 			return nil, fmt.Errorf("archetype %q: family %q is not one of %v", a.Key, a.Family, Families)
+		case !slices.Contains(Monitors, a.Monitor):
+			return nil, fmt.Errorf("archetype %q: monitor %q is not one of %q", a.Key, a.Monitor, Monitors[1:])
 		case a.Name == "" || a.Rest == "":
 			return nil, fmt.Errorf("archetype %q: name and rest states are needed", a.Key)
 		}

@@ -41,7 +41,7 @@ func NewGraph(parts []Part) (*Graph, error) {
 			}
 		}
 		for _, k := range []string{p.By, p.Against} {
-			if _, ok := g.index[k]; !ok && k != "" && k != "coolant" {
+			if _, ok := g.index[k]; !ok && k != "" && k != "coolant" && k != "self" {
 				return nil, fmt.Errorf("part %q: it is moved by the pressure of %q, which this car has not", p.Key, k)
 			}
 		}

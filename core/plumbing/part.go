@@ -79,13 +79,14 @@ type Part struct {
 
 	// What the plant makes of it.
 	Role    string  // what it is to engine, tank or control unit; see Roles
-	By      string  // the part whose pressure moves it, or "coolant"
+	By      string  // the part whose pressure moves it; "self": that at its first side; "coolant": its warmth
 	Against string  // the part on the other side of its diaphragm; empty: the air
 	Begins  float64 // Pa (K of coolant) at which it leaves its rest
 	Full    float64 // Pa (K) at which it has come all the way
 	Least   float64 // share of its opening that is always left
 	Inward  bool    // a relief that opens for vacuum
 	Behind  bool    // sits behind the second side of the part it is on
+	Oneway  bool    // a line with a flap inside: it passes from its second end to its first only
 	Vents   bool    // a three-way valve: shut, its second side breathes to the air
 
 	Plug  string // "from" or "to": the end at which a line can be plugged
@@ -99,7 +100,7 @@ type Part struct {
 
 // Roles are what parts can be to the plant.
 var Roles = []string{"", "fuel", "carbon", "intake", "exhaust", "crankcase", "throttle", "meter", "purge", "vent", "isolation", "recirculation", "recirculation-control",
-	"leak-pump", "compressor", "turbine", "rings", "jet", "ported", "charge", "difference", "brake"}
+	"leak-pump", "compressor", "turbine", "rings", "jet", "ported", "charge", "difference", "brake", "second-purge"}
 
 // Short is the label on the Map.
 func (p Part) Short() string {

@@ -1,0 +1,214 @@
+package main
+
+import (
+	"encoding/csv"
+	"encoding/json"
+	"flag"
+	"fmt"
+	"io"
+	"slices"
+	"strconv"
+	"strings"
+
+	"wexter/core/knowledge"
+	"wexter/core/plumbing"
+	"wexter/core/sim"
+	"wexter/core/units"
+)
+
+// simulated is what `wexter simulate --json` prints.
+type simulated struct {
+	Test       string             `json:"test"`
+	Archetypes string             `json:"archetypes"`
+	Faults     []string           `json:"faults"`
+	Outcome    string             `json:"outcome"`
+	Readings   []simulatedReading `json:"readings"`
+	Log        []map[string]any   `json:"log,omitempty"`
+}
+
+type simulatedReading struct {
+	Name  string  `json:"name"`
+	Unit  string  `json:"unit,omitempty"`
+	Value float64 `json:"value"`
+	Text  string  `json:"text,omitempty"`
+}
+
+// simulatedCar is what the flags that choose a car set.
+type simulatedCar struct {
+	archetypes, faults string
+	level, ambient     string
+	seed               uint64
+}
+
+func (s *simulatedCar) flags(fs *flag.FlagSet) {
+	fs.StringVar(&s.archetypes, "archetype", "", "archetypes by key, joined with commas: one of each family at most; the rest is filled in")
+	fs.StringVar(&s.faults, "fault", "", "faults by key with a severity 0 to 1, joined with commas: cap:0.5")
+	fs.StringVar(&s.level, "level", "40%", "fuel level")
+	fs.StringVar(&s.ambient, "ambient", "20°C", "temperature of the air")
+	fs.Uint64Var(&s.seed, "seed", 1, "of noise and chance")
+}
+
+// build makes the car; what is not known or not possible is answered with what is.
+func (s *simulatedCar) build(b knowledge.Book) (*sim.Car, []string, error) {
+	var c plumbing.Combination
+	for _, k := range split(s.archetypes) {
+		a, ok := b.Plumbing.Find(k)
+		if !ok {
+			var all []string
+			for _, a := range b.Plumbing.Archetypes {
+				all = append(all, a.Key)
+			}
+			return nil, nil, usage("there is no archetype %q; there are %s", k, strings.Join(all, ", "))
+		}
+		if had := c.Of(a.Family); had != "" {
+			return nil, nil, usage("%q and %q are both of the family %s: a car has one", had, k, a.Family)
+		}
+		c = c.With(a.Family, k)
+	}
+	full, err := b.Plumbing.Complete(c)
+	if err != nil {
+		return nil, nil, usage("%v", err)
+	}
+	level, err := strconv.ParseFloat(strings.Replace(strings.TrimSuffix(strings.TrimSpace(s.level), "%"), ",", ".", 1), 64)
+	if err != nil || !(level >= 1 && level <= 100) {
+		return nil, nil, usage("--level is %q; it is a share of the tank from 1%% to 100%%", s.level)
+	}
+	ambient, err := units.Parse(s.ambient, units.Temperature, "°C")
+	if err != nil {
+		return nil, nil, usage("--ambient: %v", err)
+	}
+	car, err := sim.NewCar(b.Plumbing, full, nil, sim.Conditions{Level: level / 100, Ambient: ambient, Seed: s.seed})
+	if err != nil {
+		return nil, nil, usage("%v", err)
+	}
+	var faults []string
+	for _, f := range split(s.faults) {
+		said, err := putFault(b, car, f)
+		if err != nil {
+			return nil, nil, err
+		}
+		faults = append(faults, said)
+	}
+	return car, faults, nil
+}
+
+func split(s string) []string {
+	return slices.DeleteFunc(strings.Split(strings.ReplaceAll(s, " ", ""), ","), func(x string) bool { return x == "" })
+}
+
+// putFault gives a car the fault that "key:severity" names.
+func putFault(b knowledge.Book, car *sim.Car, text string) (string, error) {
+	key, word, has := strings.Cut(text, ":")
+	severity := 0.5
+	if has {
+		v, err := strconv.ParseFloat(strings.Replace(word, ",", ".", 1), 64)
+		if err != nil || !(v >= 0 && v <= 1) {
+			return "", usage("fault %q: its severity is %q; it lies between 0 and 1", key, word)
+		}
+		severity = v
+	}
+	f, ok := b.Fault(key)
+	part, can := f.Can(car.Graph, car.Combination)
+	if !ok || !can {
+		var able []string
+		for _, f := range b.Faults {
+			if _, ok := f.Can(car.Graph, car.Combination); ok && f.Family != "other" {
+				able = append(able, f.Key)
+			}
+		}
+		if !ok {
+			return "", usage("there is no fault %q; this car can have %s", key, strings.Join(able, ", "))
+		}
+		return "", usage("a car with %v cannot have the fault %q; it can have %s", car.Combination, key, strings.Join(able, ", "))
+	}
+	for _, d := range f.Defects(part, severity) {
+		if err := car.Apply(d); err != nil {
+			return "", err
+		}
+	}
+	return fmt.Sprintf("%s:%g", key, severity), nil
+}
+
+// runSimulate prints what the instruments of a test would read on a simulated car.
+func runSimulate(args []string, out, errs io.Writer) error {
+	fs := flag.NewFlagSet("simulate", flag.ContinueOnError)
+	var which simulatedCar
+	which.flags(fs)
+	test := fs.String("test", "", "the test, by key")
+	part := fs.String("part", "", "the part in question, where a test takes one by itself")
+	asJSON := fs.Bool("json", false, "print for machines")
+	asCSV := fs.Bool("csv", false, "print the log of the test, or its readings, as CSV")
+	b, err := bookOf(fs, args, errs)
+	if err != nil {
+		return err
+	}
+	if *test == "" {
+		return usage("--test is needed: one of %s", strings.Join(sim.Tests(), ", "))
+	}
+	if *asJSON && *asCSV {
+		return usage("--json or --csv, not both")
+	}
+	car, faults, err := which.build(b)
+	if err != nil {
+		return err
+	}
+	trial, err := sim.Try(car, b, *test, *part)
+	if err != nil {
+		return usage("%v", err)
+	}
+	switch {
+	case *asJSON:
+		s := simulated{Test: trial.Test, Archetypes: car.Combination.String(), Faults: faults, Outcome: trial.Outcome}
+		if faults == nil {
+			s.Faults = []string{}
+		}
+		for _, r := range trial.Readings {
+			s.Readings = append(s.Readings, simulatedReading(r))
+		}
+		for _, l := range trial.Log {
+			s.Log = append(s.Log, map[string]any{"leg": l.Leg, "time_s": l.Time, "pressure_Pa": l.Pressure, "wall_K": l.Wall})
+		}
+		e := json.NewEncoder(out)
+		e.SetIndent("", "  ")
+		e.SetEscapeHTML(false)
+		return e.Encode(s)
+	case *asCSV:
+		w := csv.NewWriter(out)
+		if len(trial.Log) > 0 {
+			_ = w.Write([]string{"leg", "time_s", "pressure_Pa", "wall_K"})
+			for _, l := range trial.Log {
+				_ = w.Write([]string{l.Leg, number(l.Time), number(l.Pressure), number(l.Wall)})
+			}
+		} else {
+			_ = w.Write([]string{"reading", "value", "unit", "text"})
+			for _, r := range trial.Readings {
+				_ = w.Write([]string{r.Name, number(r.Value), r.Unit, r.Text})
+			}
+		}
+		w.Flush()
+		return w.Error()
+	}
+	t, _ := b.Test(*test)
+	fmt.Fprintf(out, "%s on a car with %v\n", t.Name, car.Combination)
+	if len(faults) > 0 {
+		fmt.Fprintf(out, "faults: %s\n", strings.Join(faults, ", "))
+	}
+	for _, r := range trial.Readings {
+		switch {
+		case r.Text != "" && r.Unit == "":
+			fmt.Fprintf(out, "  %-32s %s\n", r.Name, r.Text)
+		case r.Text != "":
+			fmt.Fprintf(out, "  %-32s %s %s  %s\n", r.Name, number(r.Value), r.Unit, r.Text)
+		default:
+			fmt.Fprintf(out, "  %-32s %s %s\n", r.Name, number(r.Value), r.Unit)
+		}
+	}
+	for _, o := range t.Outcomes {
+		if o.Key == trial.Outcome {
+			fmt.Fprintf(out, "outcome: %s\n", o.Name)
+		}
+	}
+	return nil
+}
+
+func number(v float64) string { return strconv.FormatFloat(v, 'f', -1, 64) }

@@ -1,0 +1,642 @@
+package sim_test
+
+import (
+	"go/ast"
+	"go/parser"
+	"go/token"
+	"io/fs"
+	"math"
+	"strconv"
+	"strings"
+	"testing"
+
+	"wexter/core/gas"
+	"wexter/core/plumbing"
+	"wexter/core/sim"
+	"wexter/core/units"
+	"wexter/ingest"
+)
+
+var (
+	naMAF  = plumbing.Combination{Engine: "na-maf", Vapour: "engine-vacuum"}
+	naMAP  = plumbing.Combination{Engine: "na-map", Vapour: "engine-vacuum"}
+	turbo  = plumbing.Combination{Engine: "turbo-petrol", Boost: "charged-jet", Vapour: "engine-vacuum"}
+	diesel = plumbing.Combination{Engine: "turbo-diesel", Recirculation: "egr-motor-temperature"}
+)
+
+// build makes a car with faults given as key and severity.
+func build(t testing.TB, of plumbing.Combination, at sim.Conditions, faults ...any) *sim.Car {
+	t.Helper()
+	b := ingest.Book()
+	full, err := b.Plumbing.Complete(of)
+	if err != nil {
+		t.Fatal(err)
+	}
+	c, err := sim.NewCar(b.Plumbing, full, nil, at)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i := 0; i+1 < len(faults); i += 2 {
+		f, ok := b.Fault(faults[i].(string))
+		part, can := f.Can(c.Graph, full)
+		if !ok || !can {
+			t.Fatalf("%v cannot have %v", full, faults[i])
+		}
+		for _, d := range f.Defects(part, faults[i+1].(float64)) {
+			put(t, c, d.Part, d.Param, d.Value)
+		}
+	}
+	return c
+}
+
+func put(t testing.TB, c *sim.Car, part, param string, v float64) {
+	t.Helper()
+	if err := c.Apply(plumbing.Defect{Part: part, Param: param, Value: v}); err != nil {
+		t.Fatal(err)
+	}
+}
+
+func drive(t testing.TB, c *sim.Car, m sim.Mode, seconds float64) {
+	t.Helper()
+	if err := c.Drive(m); err != nil {
+		t.Fatal(err)
+	}
+	wait(t, c, seconds)
+}
+
+func wait(t testing.TB, c *sim.Car, seconds float64) {
+	t.Helper()
+	if err := c.Run(seconds); err != nil {
+		t.Fatalf("after %.1f s: %v", c.Time, err)
+	}
+}
+
+// warmed idles a car warm, without waiting a quarter of an hour for it.
+func warmed(t testing.TB, c *sim.Car) *sim.Car {
+	t.Helper()
+	drive(t, c, sim.Idle, 5)
+	c.Coolant = 358
+	wait(t, c, 110)
+	return c
+}
+
+// points are the total trims (%) at warm idle, 2500 and loaded, with purge held shut.
+func points(t testing.TB, c *sim.Car) (idle, fast, load float64) {
+	t.Helper()
+	warmed(t, c)
+	_ = c.Command("purge-valve", 0)
+	wait(t, c, 60)
+	idle = 100 * c.Unit.Total()
+	drive(t, c, sim.Fast, 90)
+	fast = 100 * c.Unit.Total()
+	drive(t, c, sim.Load, 60)
+	return idle, fast, 100 * c.Unit.Total()
+}
+
+func between(t testing.TB, what string, v, lo, hi float64) {
+	t.Helper()
+	if math.IsNaN(v) || v < lo || v > hi {
+		t.Errorf("%s is %.4g, want %.4g to %.4g", what, v, lo, hi)
+	}
+}
+
+// A healthy engine of 1.6 L: idle near 2 g/s and 30 kPa, trims near nought everywhere
+// (common practice, no source).
+func TestHealthyEngine(t *testing.T) {
+	for name, of := range map[string]plumbing.Combination{"air meter": naMAF, "speed-density": naMAP, "turbo": turbo} {
+		c := build(t, of, sim.Conditions{})
+		idle, fast, load := points(t, c)
+		between(t, name+", idle trim", idle, -1.5, 1.5)
+		between(t, name+", trim at 2500", fast, -1.5, 1.5)
+		between(t, name+", loaded trim", load, -2.5, 2.5)
+		drive(t, c, sim.Idle, 40)
+		between(t, name+", speed", c.Engine.Speed, 735, 765)
+		between(t, name+", air g/s", c.Engine.Air*1000, 1.6, 2.8)
+		between(t, name+", MAP", c.Live()["0B"], 22, 36)
+	}
+}
+
+// Unmetered air u at a metered flow M asks for a total trim of u/M, with u from the
+// orifice at the manifold's pressure (NACA 1135 through package gas); it fades with flow.
+func TestManifoldLeakWithAirMeter(t *testing.T) {
+	c := build(t, naMAF, sim.Conditions{})
+	put(t, c, "manifold-gasket", "leak", 1.5)
+	warmed(t, c)
+	_ = c.Command("purge-valve", 0)
+	wait(t, c, 60)
+	m, _ := c.MeteredAir()
+	p, _ := c.ManifoldPressure()
+	u := gas.Orifice(gas.Area(1.5e-3), gas.NominalCd, c.At.Barometer, c.At.Ambient, p)
+	between(t, "trim over u/M", c.Unit.Total()/(u/m), 0.93, 1.07)
+	c = build(t, naMAF, sim.Conditions{})
+	put(t, c, "manifold-gasket", "leak", 1.5)
+	idle, fast, load := points(t, c)
+	if !(idle > 9 && idle > 2.2*fast && fast > 1.5*load) {
+		t.Errorf("idle %.1f, 2500 %.1f, load %.1f: it does not fade with flow", idle, fast, load)
+	}
+}
+
+// Without an air meter the same leak raises the pressure, which the unit fuels: trims
+// hardly move, and a large one lifts the idle speed.
+func TestManifoldLeakWithSpeedDensity(t *testing.T) {
+	c := build(t, naMAP, sim.Conditions{})
+	put(t, c, "caps", "leak", 2)
+	idle, _, load := points(t, c)
+	between(t, "idle trim", idle, -2.5, 2.5)
+	between(t, "loaded trim", load, -2.5, 2.5)
+	c = build(t, naMAP, sim.Conditions{})
+	put(t, c, "caps", "leak", 6)
+	warmed(t, c)
+	wait(t, c, 60)
+	between(t, "idle speed", c.Engine.Speed, 1000, 2500)
+	if c.Unit.Codes["P0507"] == nil {
+		t.Error("no code for the idle speed")
+	}
+}
+
+func TestTrimSignatures(t *testing.T) {
+	for _, x := range []struct {
+		name  string
+		fault []any
+		want  func(idle, fast, load float64) bool
+	}{
+		{"inlet pipe: nearly the same everywhere", []any{"inlet-pipe", 0.7}, func(i, f, l float64) bool { return i > 3 && f > 3 && l > 3 && l < 2*i && i < 2*l }},
+		{"dirty meter: the same percentage", []any{"air-meter", 0.6}, func(i, f, l float64) bool { return i > 8 && math.Abs(i-f) < 3 && math.Abs(i-l) < 3 }},
+		{"weak fuel delivery: grows with flow", []any{"fuel-pressure", 0.3}, func(i, f, l float64) bool { return l > 10 && l > f && f > i }},
+		{"leaking injector: negative at idle, fades", []any{"injector-leaks", 0.3}, func(i, f, l float64) bool { return i < -8 && f > i/2 && l > i/3 }},
+		{"breather wide open: lean at idle too", []any{"breather-line", 1.0}, func(i, f, l float64) bool { return i > 4 && f > 2 }},
+		{"PCV line: most at idle", []any{"pcv-line", 0.1}, func(i, f, l float64) bool { return i > 4 && i > 2*f && f > l }},
+		{"purge valve leaking, clean carbon: lean at idle", []any{"purge-valve", 0.5}, func(i, f, l float64) bool { return i > 2 && i > f }},
+		{"false oxygen sensor: the same everywhere", []any{"oxygen-sensor", 0.4}, func(i, f, l float64) bool { return math.Abs(i) > 4 && math.Abs(i-l) < 3 }},
+		{"exhaust leak before the sensor: most at idle", []any{"exhaust-leak", 0.6}, func(i, f, l float64) bool { return i > 5 && i > f && f > l }},
+	} {
+		if i, f, l := points(t, build(t, naMAF, sim.Conditions{}, x.fault...)); !x.want(i, f, l) {
+			t.Errorf("%s: idle %.1f, 2500 %.1f, load %.1f", x.name, i, f, l)
+		}
+	}
+}
+
+// Metered air that escapes behind the compressor: rich under boost only.
+func TestSplitChargeHose(t *testing.T) {
+	c := build(t, turbo, sim.Conditions{}, "charge-hose", 0.6)
+	idle, _, _ := points(t, c)
+	between(t, "idle: not rich", idle, -2, 10)
+	drive(t, c, sim.Boost, 40)
+	between(t, "under boost", 100*c.Unit.Total(), -40, -8)
+	w := build(t, turbo, sim.Conditions{}, "wastegate", 0.8)
+	warmed(t, w)
+	drive(t, w, sim.Boost, 60)
+	if w.Unit.Codes["P0299"] == nil {
+		p, _ := w.ChargePressure()
+		t.Errorf("no underboost code with the wastegate open, %.0f Pa", p-w.At.Barometer)
+	}
+}
+
+// A loaded canister is extra fuel while it purges, a clean one extra air.
+func TestCanisterLoadedAndClean(t *testing.T) {
+	purging := func(load float64) float64 {
+		c := build(t, naMAF, sim.Conditions{})
+		warmed(t, c)
+		wait(t, c, 200) // its own leak check has run
+		put(t, c, "canister", "load", load)
+		drive(t, c, sim.Fast, 25)
+		return 100 * c.Unit.Total()
+	}
+	between(t, "clean", purging(0.05), 2, 15)
+	between(t, "loaded", purging(0.95), -40, -8)
+}
+
+// With a leaking purge valve the open neck lets vapour from the tank into the engine.
+func TestCapOffStumble(t *testing.T) {
+	dip := func(leak float64) (low float64) {
+		c := build(t, naMAF, sim.Conditions{Ambient: 303})
+		put(t, c, "purge-valve", "passes", leak)
+		warmed(t, c)
+		_ = c.Command("purge-valve", 0)
+		wait(t, c, 30)
+		low = c.Engine.Lambda
+		if err := c.Set("cap", plumbing.Open); err != nil {
+			t.Fatal(err)
+		}
+		for range 150 {
+			wait(t, c, 0.2)
+			low = math.Min(low, c.Engine.Lambda)
+		}
+		return low
+	}
+	if tight, leaky := dip(0), dip(3); tight < 0.97 || leaky > 0.9 {
+		t.Errorf("lambda falls to %.2f with a tight valve and %.2f with one that passes 3 mm", tight, leaky)
+	}
+}
+
+// Hard start right after refuelling: a tank full of fresh vapour and a valve that passes.
+func TestHardStartAfterRefuelling(t *testing.T) {
+	starts := func(leak float64) float64 {
+		c := build(t, naMAF, sim.Conditions{Ambient: 303, Level: 0.2, Reid: 70e3, Coolant: 350})
+		put(t, c, "purge-valve", "passes", leak)
+		put(t, c, "canister", "load", 0.9)
+		if err := c.Refuel(0.9); err != nil {
+			t.Fatal(err)
+		}
+		began := c.Time
+		_ = c.Drive(sim.Idle)
+		for range 100 {
+			wait(t, c, 0.1)
+			if c.Engine.Running {
+				break
+			}
+		}
+		return c.Time - began
+	}
+	if good, bad := starts(0), starts(4); good > 2 || bad < good+1.5 {
+		t.Errorf("it starts after %.1f s with a tight valve and %.1f s with a leaking one", good, bad)
+	}
+}
+
+// After the repair of a leak that was learned the short trim swings to the other side,
+// and the total goes to nought.
+func TestRepairOfALearnedLeak(t *testing.T) {
+	c := build(t, naMAF, sim.Conditions{})
+	put(t, c, "caps", "leak", 1.8)
+	warmed(t, c)
+	_ = c.Command("purge-valve", 0)
+	wait(t, c, 150)
+	learned := c.Unit.Long
+	put(t, c, "caps", "leak", 0)
+	wait(t, c, 8)
+	between(t, "learned", learned, 0.1, 0.25)
+	between(t, "short trim after the repair", c.Unit.Short, -0.25, -0.06)
+	between(t, "total", c.Unit.Total(), -0.03, 0.05)
+	wait(t, c, 200)
+	between(t, "learned anew", c.Unit.Long, -0.03, 0.03)
+}
+
+func TestRecirculation(t *testing.T) {
+	vac := naMAF
+	vac.Recirculation = "egr-vacuum"
+	b := ingest.Book()
+	for fault, want := range map[string]string{"": "stumbles", "egr-ports": "no-flow", "egr-diaphragm": "torn"} {
+		var c *sim.Car
+		if fault == "" {
+			c = build(t, vac, sim.Conditions{})
+		} else {
+			c = build(t, vac, sim.Conditions{}, fault, 1.0)
+		}
+		tr, err := sim.Try(c, b, "egr-vacuum", "")
+		if err != nil || tr.Outcome != want {
+			t.Errorf("hand vacuum with %q: %s, want %s (%v) %v", fault, tr.Outcome, want, err, tr.Readings)
+		}
+	}
+	for fault, want := range map[string]string{"": "rises", "dp-sensor": "blind", "egr-solenoid": "nothing"} {
+		var c *sim.Car
+		if fault == "" {
+			c = build(t, vac, sim.Conditions{})
+		} else {
+			c = build(t, vac, sim.Conditions{}, fault, 0.8)
+		}
+		tr, err := sim.Try(c, b, "egr-ramp", "")
+		if err != nil || tr.Outcome != want {
+			t.Errorf("ramp with %q: %s, want %s (%v) %v", fault, tr.Outcome, want, err, tr.Readings)
+		}
+	}
+}
+
+// The sensor in the end of the motor says shut while hot gas flows behind the valve.
+func TestLyingPosition(t *testing.T) {
+	c := build(t, diesel, sim.Conditions{}, "egr-open-unseen", 0.7)
+	drive(t, c, sim.Idle, 5)
+	c.Coolant = 358
+	drive(t, c, sim.Load, 60)
+	if err := c.Command("egr-valve", 0); err != nil {
+		t.Fatal(err)
+	}
+	wait(t, c, 30)
+	pos, _ := c.Position()
+	behind, _ := c.BehindValve()
+	between(t, "position", pos, 0, 0.02)
+	between(t, "behind the valve, K", behind, 420, 1200)
+	h := build(t, diesel, sim.Conditions{})
+	drive(t, h, sim.Idle, 5)
+	h.Coolant = 358
+	drive(t, h, sim.Load, 60)
+	_ = h.Command("egr-valve", 0)
+	wait(t, h, 30)
+	cool, _ := h.BehindValve()
+	between(t, "behind a good valve, K", cool, 293, 400)
+	if h.Engine.Air < 1.04*c.Engine.Air {
+		t.Errorf("air %.4f with the valve shut, %.4f with it open: it takes no room", h.Engine.Air, c.Engine.Air)
+	}
+	seen := build(t, diesel, sim.Conditions{}, "egr-open", 0.7)
+	drive(t, seen, sim.Idle, 30)
+	pos, _ = seen.Position()
+	between(t, "position of a valve whose sensor sees it", pos, 0.2, 1)
+}
+
+// Regulated crankcase vacuum is 11 to 18 inH2O on this kind (common practice, no source).
+func TestCrankcase(t *testing.T) {
+	at := func(m sim.Mode, faults ...any) (float64, *sim.Car) {
+		c := build(t, turbo, sim.Conditions{}, faults...)
+		warmed(t, c)
+		drive(t, c, m, 40)
+		p, _ := c.Gauge("crankcase")
+		return p / units.InH2O, c
+	}
+	good, _ := at(sim.Idle)
+	between(t, "idle, inH2O", good, -18, -11)
+	torn, c := at(sim.Idle, "regulator", 0.5)
+	between(t, "torn diaphragm, inH2O", torn, -400, -22)
+	if c.Unit.Total() < 0.05 {
+		t.Errorf("air through the torn diaphragm: trim %.3f", c.Unit.Total())
+	}
+	fine, _ := at(sim.Boost)
+	lost, _ := at(sim.Boost, "manifold-check", 0.8)
+	if fine > 4 || lost < fine+4 {
+		t.Errorf("under boost %.1f inH2O, with the manifold-side check valve lost %.1f", fine, lost)
+	}
+	blow, _ := at(sim.Boost, "blow-by", 0.6)
+	if blow < fine+1 {
+		t.Errorf("heavy blow-by under boost: %.1f inH2O, usual %.1f", blow, fine)
+	}
+}
+
+// trip is a drive long enough for every check, and the night after it.
+func trip(t testing.TB, c *sim.Car) {
+	t.Helper()
+	drive(t, c, sim.Idle, 420)
+	drive(t, c, sim.Fast, 60)
+	drive(t, c, sim.Load, 300)
+	drive(t, c, sim.Off, 10*3600)
+}
+
+// Every archetype's own check lets a healthy car pass, and finds a hole of its class.
+func TestOwnChecks(t *testing.T) {
+	for _, key := range []string{"engine-vacuum", "pressure-pump", "pump-current", "pump-absolute", "eonv-switch-remote", "eonv-switch-canister", "eonv-sensor", "sealed-hybrid"} {
+		of := plumbing.Combination{Engine: "na-maf", Vapour: key}
+		c := build(t, of, sim.Conditions{})
+		c.Clear()
+		trip(t, c)
+		trip(t, c)
+		if len(c.Unit.Codes) > 0 || !c.Unit.Ready["evap"] {
+			t.Errorf("%s, healthy: codes %v %v, run %v, blocked by %q", key, c.Unit.List("pending"), c.Unit.List("stored"), c.Unit.Ready["evap"], c.Unit.Blocked)
+		}
+		c = build(t, of, sim.Conditions{})
+		put(t, c, "neck", "leak", 1.6)
+		for range 3 {
+			trip(t, c)
+		}
+		if l := c.Unit.List("stored"); len(l) == 0 || !c.Unit.Lamp() {
+			t.Errorf("%s with 1.6 mm: pending %v, stored %v, results %v, blocked by %q", key, c.Unit.List("pending"), l, c.Unit.Results, c.Unit.Blocked)
+		} else if !strings.Contains("P0442 P0455 P0456", l[0]) || c.Unit.FreezeCode == "" {
+			t.Errorf("%s with 1.6 mm: %v, freeze frame of %q", key, l, c.Unit.FreezeCode)
+		}
+	}
+}
+
+// Two trips, a clear, and the code that comes back; the permanent one stays until passed.
+func TestCodesAndReadiness(t *testing.T) {
+	c := build(t, naMAF, sim.Conditions{})
+	put(t, c, "cap", "leak", 1.1)
+	trip(t, c)
+	if p, s := c.Unit.List("pending"), c.Unit.List("stored"); len(p) != 1 || len(s) != 0 || c.Unit.Lamp() {
+		t.Errorf("after one trip: pending %v, stored %v", p, s)
+	}
+	trip(t, c)
+	if len(c.Unit.List("stored")) != 1 || len(c.Unit.List("permanent")) != 1 {
+		t.Errorf("after two trips: %v", c.Unit.List("stored"))
+	}
+	c.Clear()
+	if len(c.Unit.List("stored")) != 0 || len(c.Unit.List("permanent")) != 1 || c.Unit.Ready["evap"] || c.Unit.Lamp() {
+		t.Error("a clear leaves the permanent code and takes the rest")
+	}
+	put(t, c, "cap", "leak", 0)
+	for range 3 {
+		trip(t, c)
+	}
+	if len(c.Unit.Codes) != 0 || !c.Unit.Ready["evap"] {
+		t.Errorf("three passes after the repair: %v", c.Unit.List("permanent"))
+	}
+	full := build(t, naMAF, sim.Conditions{Level: 0.95})
+	full.Clear()
+	trip(t, full)
+	if full.Unit.Ready["evap"] || !strings.Contains(full.Unit.Blocked, "fuel level") {
+		t.Errorf("a full tank: run %v, blocked by %q", full.Unit.Ready["evap"], full.Unit.Blocked)
+	}
+}
+
+// A vacuum relief that lets go before the switch has changed: the switch never will.
+func TestCoolingTankOrder(t *testing.T) {
+	of := plumbing.Combination{Engine: "na-maf", Vapour: "eonv-switch-remote"}
+	lowest := func(faults ...any) (low float64, changed bool) {
+		c := build(t, of, sim.Conditions{}, faults...)
+		drive(t, c, sim.Idle, 120)
+		drive(t, c, sim.Load, 1080)
+		drive(t, c, sim.Off, 0.1)
+		for range 240 {
+			wait(t, c, 90)
+			p, _ := c.Gauge("tank")
+			low = math.Min(low, p)
+			s, _ := c.Switch()
+			changed = changed || s
+		}
+		return low, changed
+	}
+	low, ok := lowest()
+	between(t, "vacuum of a healthy tank, Pa", low, -1600, -249)
+	if !ok {
+		t.Error("the switch of a healthy car does not change")
+	}
+	if low, ok = lowest("eonv-vacuum-relief", 0.95); ok {
+		t.Errorf("with a vacuum relief that opens early the switch changes, at %.0f Pa", low)
+	}
+	if _, ok = lowest("flange-seal", 0.7); ok {
+		t.Error("a leaking tank makes enough vacuum for the switch")
+	}
+}
+
+// An early tank whose control valve does not open comes to its relief's pressure on a
+// hot day; with the valve by-passed it does not.
+func TestEarlyTank(t *testing.T) {
+	tr, err := sim.Try(build(t, plumbing.Combination{Vapour: "early-ported", Engine: "na-map"}, sim.Conditions{Ambient: 305, Reid: 85e3}, "tank-valve", 1.0), ingest.Book(), "by-pass", "")
+	if err != nil || tr.Outcome != "gone" {
+		t.Errorf("%+v %v", tr, err)
+	}
+}
+
+// The plant knows nothing of faults by name: no key of the Book's faults stands as a
+// string in its code, but where a part bears the same name the plant must not know that
+// either.
+func TestNoBranchOnAFault(t *testing.T) {
+	keys := map[string]bool{}
+	for _, f := range ingest.Book().Faults {
+		keys[f.Key] = true
+	}
+	files := token.NewFileSet()
+	seen := 0
+	for _, dir := range []string{".", "../network"} {
+		pkgs, err := parser.ParseDir(files, dir, func(f fs.FileInfo) bool {
+			return !strings.HasSuffix(f.Name(), "_test.go") && f.Name() != "trial.go" /* the technician, who knows parts by name */
+		}, 0)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, p := range pkgs {
+			for name, f := range p.Files {
+				seen++
+				for _, i := range f.Imports {
+					if strings.Contains(i.Path.Value, "knowledge") {
+						t.Errorf("%s imports %s: the plant takes parameters, not the Book", name, i.Path.Value)
+					}
+				}
+				ast.Inspect(f, func(n ast.Node) bool {
+					if l, ok := n.(*ast.BasicLit); ok && l.Kind == token.STRING {
+						if s, err := strconv.Unquote(l.Value); err == nil && keys[s] {
+							t.Errorf("%s: %q is the key of a fault", files.Position(l.Pos()), s)
+						}
+					}
+					return true
+				})
+			}
+		}
+	}
+	if seen < 8 {
+		t.Errorf("only %d files were looked at", seen)
+	}
+}
+
+// Every fault of the Book can be put, at both ends of its range, into every kind of car
+// that can have it, and the car runs.
+func TestEveryFaultRuns(t *testing.T) {
+	b := ingest.Book()
+	done := map[string]bool{}
+	for _, of := range b.Plumbing.Combinations() {
+		for _, f := range b.Faults {
+			g, _ := b.Plumbing.Combine(of)
+			part, can := f.Can(g, of)
+			if !can || done[f.Key] {
+				continue
+			}
+			done[f.Key] = true
+			for _, severity := range []float64{0, 1} {
+				c := build(t, of, sim.Conditions{})
+				for _, d := range f.Defects(part, severity) {
+					put(t, c, d.Part, d.Param, d.Value)
+				}
+				drive(t, c, sim.Idle, 20)
+				drive(t, c, sim.Off, 600)
+				for k, p := range c.Pressures() {
+					if math.IsNaN(p) || p < -101e3 || p > 300e3 {
+						t.Errorf("%s at %g: %s stands at %g Pa", f.Key, severity, k, p)
+					}
+				}
+			}
+		}
+	}
+	if len(done) != len(b.Faults) {
+		t.Errorf("%d of %d faults were tried", len(done), len(b.Faults))
+	}
+}
+
+// Each combination of archetypes makes a car that starts and can be left.
+func TestEveryCombinationStarts(t *testing.T) {
+	b := ingest.Book()
+	for i, of := range b.Plumbing.Combinations() {
+		if testing.Short() && i%5 != 0 {
+			continue
+		}
+		c, err := sim.NewCar(b.Plumbing, of, nil, sim.Conditions{})
+		if err != nil {
+			t.Fatalf("%v: %v", of, err)
+		}
+		drive(t, c, sim.Idle, 8)
+		if !c.Engine.Running {
+			t.Errorf("%v does not start: %+v", of, c.Engine)
+		}
+	}
+}
+
+// The same seed gives the same run, to the last bit.
+func TestSameSeedSameRun(t *testing.T) {
+	one := func(seed uint64) float64 {
+		c := build(t, naMAF, sim.Conditions{Seed: seed}, "purge-valve", 0.9)
+		drive(t, c, sim.Idle, 60)
+		drive(t, c, sim.Fast, 30)
+		drive(t, c, sim.Off, 600)
+		p, _ := c.Gauge("tank")
+		return p + c.Unit.Total() + c.Fuel
+	}
+	if a, b := one(3), one(3); a != b {
+		t.Errorf("%v and %v", a, b)
+	}
+}
+
+// What a car's gas, fuel and carbon hold is what they held, less what went through its
+// openings: in a sealed soak nothing goes.
+func TestMassIsKeptInASealedCar(t *testing.T) {
+	c := build(t, plumbing.Combination{Engine: "na-maf", Vapour: "engine-vacuum"}, sim.Conditions{})
+	if err := c.Set("vent-valve", plumbing.Shut); err != nil {
+		t.Fatal(err)
+	}
+	before := c.Balance()
+	c.At.Ambient += 8
+	wait(t, c, 6*3600)
+	if after := c.Balance(); math.Abs(after-before) > 1e-9*before {
+		t.Errorf("%.12g kg became %.12g", before, after)
+	}
+}
+
+func TestCarRefusals(t *testing.T) {
+	c := build(t, naMAF, sim.Conditions{})
+	for say, err := range map[string]error{
+		"no part":       c.Apply(plumbing.Defect{Part: "wing", Param: "leak", Value: 1}),
+		"no parameter":  c.Apply(plumbing.Defect{Part: "cap", Param: "colour", Value: 1}),
+		"lies between":  c.Apply(plumbing.Defect{Part: "cap", Param: "leak", Value: -1}),
+		"cannot be":     c.Set("tank", plumbing.Open),
+		"no plug":       c.Set("neck-hose", plumbing.Plugged),
+		"no command":    c.Command("cap", 0.5),
+		"key is off":    c.Command("purge-valve", 0.5),
+		"no mode":       c.Drive("fly"),
+		"can be joined": func() error { _, err := c.Connect("tank", 0); return err }(),
+	} {
+		switch {
+		case say == "can be joined" || say == "no plug":
+			if err == nil {
+				t.Errorf("%q is not refused", say)
+			}
+		case err == nil || !strings.Contains(err.Error(), say):
+			t.Errorf("want a sentence with %q, got %v", say, err)
+		}
+	}
+	b := ingest.Book()
+	for _, at := range []sim.Conditions{{Ambient: math.NaN()}, {Level: 2}, {Barometer: 1}} {
+		if _, err := sim.NewCar(b.Plumbing, c.Combination, nil, at); err == nil {
+			t.Errorf("%+v is taken", at)
+		}
+	}
+}
+
+// ratio reports simulated seconds a second.
+func ratio(b *testing.B, of plumbing.Combination, m sim.Mode, seconds float64) {
+	c := build(b, of, sim.Conditions{})
+	drive(b, c, sim.Idle, 30)
+	c.Coolant = 358
+	drive(b, c, m, 30)
+	for b.Loop() {
+		wait(b, c, seconds)
+	}
+	b.ReportMetric(seconds*float64(b.N)/b.Elapsed().Seconds(), "x-real-time")
+}
+
+func BenchmarkIdle(b *testing.B)  { ratio(b, naMAF, sim.Idle, 60) }
+func BenchmarkLoad(b *testing.B)  { ratio(b, naMAF, sim.Load, 60) }
+func BenchmarkTurbo(b *testing.B) { ratio(b, turbo, sim.Idle, 60) }
+func BenchmarkBoost(b *testing.B) { ratio(b, turbo, sim.Boost, 20) }
+func BenchmarkSoak(b *testing.B) { // six hours after a drive
+	for b.Loop() {
+		b.StopTimer()
+		c := build(b, naMAF, sim.Conditions{})
+		drive(b, c, sim.Idle, 120)
+		_ = c.Drive(sim.Off)
+		b.StartTimer()
+		wait(b, c, 6*3600)
+	}
+}

@@ -1,0 +1,187 @@
+package sim
+
+import (
+	"math"
+
+	"wexter/core/network"
+)
+
+// Gauge is the true pressure of a part above the barometer, Pa.
+func (c *Car) Gauge(part string) (float64, bool) {
+	x, ok := c.piece[part]
+	if !ok || x.first < 0 {
+		return 0, false
+	}
+	return c.net.Nodes[x.first].Pressure() - c.At.Barometer, true
+}
+
+// Pressures is the true gauge pressure of every part that stands at one, Pa.
+func (c *Car) Pressures() map[string]float64 {
+	out := map[string]float64{}
+	for _, k := range c.order {
+		if p, ok := c.Gauge(k); ok {
+			out[k] = p
+		}
+	}
+	return out
+}
+
+// Smoke is the share of smoke in the gas of every part that it has reached.
+func (c *Car) Smoke() map[string]float64 {
+	out := map[string]float64{}
+	for _, k := range c.order {
+		if x := c.piece[k]; x.first >= 0 {
+			if s := c.net.Nodes[x.first].Share(network.Smoke); s > 1e-4 {
+				out[k] = s
+			}
+		}
+	}
+	return out
+}
+
+// Opening is how far a valve stands open now, 0 to 1.
+func (c *Car) Opening(part string) (float64, bool) {
+	x, ok := c.piece[part]
+	if !ok {
+		return 0, false
+	}
+	return x.open, true
+}
+
+// Openings is how far every valve stands open.
+func (c *Car) Openings() map[string]float64 {
+	out := map[string]float64{}
+	for _, k := range c.order {
+		if x := c.piece[k]; x.Moves() {
+			out[k] = x.open
+		}
+	}
+	return out
+}
+
+// seen is what the sensor of a role (or the tank's) reads of a gauge pressure, Pa.
+func (c *Car) seen(role string, sensors []*piece) (float64, bool) {
+	x := c.role[role]
+	if x == nil {
+		return 0, false
+	}
+	for _, s := range sensors {
+		return (c.net.Nodes[x.first].Pressure()-c.At.Barometer)*s.get("gain") + s.get("offset"), true
+	}
+	return 0, false
+}
+
+// TankPressure is what the tank's sensor says, Pa gauge; false when there is none. It may
+// sit at the canister.
+func (c *Car) TankPressure() (float64, bool) {
+	for _, r := range []string{"fuel", "carbon"} {
+		if x := c.role[r]; x != nil && len(x.sensors) > 0 {
+			return c.seen(r, x.sensors)
+		}
+	}
+	return 0, false
+}
+
+// ManifoldPressure is what the sensor in the manifold says, Pa absolute.
+func (c *Car) ManifoldPressure() (float64, bool) {
+	p, ok := c.seen("intake", c.role["intake"].sensors)
+	return p + c.At.Barometer, ok
+}
+
+// MeteredAir is what the air meter says, kg/s.
+func (c *Car) MeteredAir() (float64, bool) {
+	m := c.role["meter"]
+	if m == nil {
+		return 0, false
+	}
+	return math.Max(c.net.Edges[m.edge].Flow, 0) * m.get("gain"), true
+}
+
+// ChargePressure is what the boost sensor says, Pa absolute.
+func (c *Car) ChargePressure() (float64, bool) {
+	x := c.role["charge"]
+	if x == nil {
+		return 0, false
+	}
+	p, ok := c.seen("charge", x.sensors)
+	return p + c.At.Barometer, ok
+}
+
+// Position is what the position sensor of the recirculation valve says, 0 to 1: it reads
+// the motor, not the valve.
+func (c *Car) Position() (float64, bool) {
+	x := c.role["recirculation"]
+	if x == nil || len(x.sensors) == 0 {
+		return 0, false
+	}
+	w := 0.0
+	if c.live(x) {
+		w = math.Min(c.told[x.Key], x.get("opening"))
+	}
+	return math.Max(w, x.get("rest")), true
+}
+
+// BehindValve is the temperature of the gas behind the recirculation valve, K.
+func (c *Car) BehindValve() (float64, bool) {
+	x := c.role["recirculation"]
+	if x == nil {
+		return 0, false
+	}
+	n := &c.net.Nodes[x.second]
+	flow := math.Max(c.net.Edges[x.edge].Flow, 0)
+	// A probe in still gas stands at its housing; in a stream it takes the stream's heat.
+	housing := c.At.Ambient + 0.6*(c.Coolant-c.At.Ambient)
+	w := flow / (flow + 2e-4)
+	return housing + (math.Max(n.Temperature(), c.net.Nodes[x.first].Temperature()*0.6)-housing)*w, true
+}
+
+// Difference is the voltage of the differential sensor across the orifice of the
+// recirculation tube: 0.45 V at rest, 1 V more a kPa, at most 4.9 V (a common
+// characteristic, no source).
+func (c *Car) Difference() (float64, bool) {
+	s := c.role["difference"]
+	if s == nil {
+		return 0, false
+	}
+	tube := c.piece[s.On]
+	d := c.net.Nodes[tube.first].Pressure() - c.net.Nodes[tube.second].Pressure()
+	// A hose with a hole bleeds the pressure it should carry: the hose is some 2 mm wide.
+	for _, k := range c.order {
+		if x := c.piece[k]; x.On == tube.Key && x != s {
+			r := x.get("leak") / 2
+			d /= 1 + r*r*r*r
+		}
+	}
+	return math.Min(math.Max(0.45+d/1000*s.get("gain"), 0), 4.9), true
+}
+
+// Switch is the state of the vacuum or pressure switch, and whether there is one.
+func (c *Car) Switch() (changed, ok bool) {
+	for _, k := range c.order {
+		if x := c.piece[k]; x.Kind == "switch" {
+			return x.lifted, true
+		}
+	}
+	return false, false
+}
+
+// Balance is all that the car holds that could go: gas, liquid fuel, and fuel in the
+// carbon, kg.
+func (c *Car) Balance() float64 {
+	sum := c.net.Total().Total() + c.liquid + c.carbon
+	if t := c.role["fuel"]; t != nil {
+		sum -= c.net.Nodes[t.first].Given - c.evaporated // not yet booked
+	}
+	if x := c.role["carbon"]; x != nil {
+		sum -= c.net.Nodes[x.first].Given - c.taken
+	}
+	for i := range c.net.Edges {
+		e := &c.net.Edges[i]
+		if e.To == outside {
+			sum += e.Moved.Total()
+		} else if e.From == outside {
+			sum -= e.Moved.Total()
+		}
+	}
+	return sum
+}
