@@ -346,8 +346,26 @@ func Instruments() []Instrument {
 	}
 }
 
-//go:embed cars/*.yaml
+//go:embed cars/*.yaml bay/*.yaml
 var cars embed.FS
+
+// WholeCar returns the file of the whole simulated car of a demo case, by its number.
+func WholeCar(number string) ([]byte, error) {
+	data, err := cars.ReadFile("bay/" + number + ".yaml")
+	if err != nil {
+		return nil, fmt.Errorf("the demo has no car %q; it has %s", number, strings.Join(WholeCars(), ", "))
+	}
+	return data, nil
+}
+
+// WholeCars lists the numbers of the cases whose car stands in the bay.
+func WholeCars() (out []string) {
+	files, _ := cars.ReadDir("bay")
+	for _, f := range files {
+		out = append(out, strings.TrimSuffix(f.Name(), ".yaml"))
+	}
+	return
+}
 
 // Car returns the file of one of the demo's cars, for the scan adapter.
 func Car(name string) ([]byte, error) {

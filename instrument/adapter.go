@@ -20,6 +20,33 @@ type AdapterAbout struct {
 	Protocol  int    `json:"protocol"` // 1
 	Adapter   string `json:"adapter"`  // its name
 	Simulated bool   `json:"simulated"`
+
+	Commands []string `json:"commands,omitempty"` // parts whose valves it can command
+	Modes    []string `json:"modes,omitempty"`    // of a simulated car's driver
+}
+
+// ToolAbout is the first line of a hand instrument that takes words and answers in words.
+type ToolAbout struct {
+	Protocol  int      `json:"protocol"` // 1
+	Tool      string   `json:"tool"`
+	Takes     []string `json:"takes"`
+	Simulated bool     `json:"simulated"`
+}
+
+// CarState is what a simulated car shows of itself: the truth beside what its control
+// unit says. Pressures are Pa gauge by part, Open and Smoke shares, Live by PID.
+type CarState struct {
+	Time      float64            `json:"time_s"`
+	Mode      string             `json:"mode"`
+	Running   bool               `json:"running"`
+	Stalled   bool               `json:"stalled,omitempty"`
+	Pressures map[string]float64 `json:"pressure_pa"`
+	Open      map[string]float64 `json:"open"`
+	Smoke     map[string]float64 `json:"smoke"`
+	Live      map[string]float64 `json:"live"`
+	Stored    []string           `json:"stored"`
+	Pending   []string           `json:"pending"`
+	Blocked   string             `json:"blocked,omitempty"`
 }
 
 // Adapter is a connection to a scan adapter: it takes a request in hex a line and
@@ -227,4 +254,61 @@ func (a *Adapter) Clear(ctx context.Context) error {
 		return fmt.Errorf("the car did not clear its codes: %s. Key on, engine off?", why)
 	}
 	return nil
+}
+
+// State asks a simulated car for what it shows of itself; a real one has none.
+func (a *Adapter) State(ctx context.Context) (s CarState, err error) {
+	if !a.About.Simulated || len(a.About.Modes) == 0 {
+		return s, errors.New("only a simulated car shows its inside")
+	}
+	lines, err := a.Ask(ctx, "?")
+	if err != nil {
+		return s, err
+	}
+	if json.Unmarshal([]byte(strings.Join(lines, "")), &s) != nil {
+		return s, fmt.Errorf("the car said %q", strings.Join(lines, " "))
+	}
+	return s, nil
+}
+
+// Work commands a valve ("command PART 50"), or works on a simulated car as its driver
+// or a technician would; the error is what the adapter said.
+func (a *Adapter) Work(ctx context.Context, words string) error {
+	if strings.ContainsAny(words, "\r\n") {
+		return errors.New("one line at a time")
+	}
+	lines, err := a.Ask(ctx, "@"+words)
+	if err != nil {
+		return err
+	}
+	if said := strings.Join(lines, " "); said != "done" {
+		return errors.New(strings.TrimPrefix(said, ErrorWord+": "))
+	}
+	return nil
+}
+
+// AskTool sends one line to an instrument that answers in words, a scan adapter's driver
+// included, and returns what it says.
+func AskTool(ctx context.Context, address, words string) (string, error) {
+	if words == "" || len(words) > 200 || strings.ContainsAny(words, "\r\n") {
+		return "", errors.New("one line of at most 200 characters is needed")
+	}
+	d := net.Dialer{Timeout: 2 * time.Second}
+	conn, err := d.DialContext(ctx, "tcp", address)
+	if err != nil {
+		return "", fmt.Errorf("nothing answers at %s: is the instrument on?", address)
+	}
+	a := &Adapter{conn: conn, in: bufio.NewScanner(conn)}
+	defer a.Close()
+	a.in.Buffer(make([]byte, maxLine), maxLine)
+	_ = conn.SetReadDeadline(time.Now().Add(3 * time.Second))
+	if !a.in.Scan() || !strings.HasPrefix(a.in.Text(), "{") {
+		return "", fmt.Errorf("what answers at %s is no instrument", address)
+	}
+	lines, err := a.Ask(ctx, words)
+	said := strings.Join(lines, "\n")
+	if why, bad := strings.CutPrefix(said, ErrorWord+": "); bad && err == nil {
+		err = errors.New(why)
+	}
+	return said, err
 }

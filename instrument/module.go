@@ -87,7 +87,7 @@ type Module struct {
 	asked chan error
 }
 
-const maxLine = 4 << 10
+const maxLine = 32 << 10
 
 // Dial connects to a module; the error is a sentence.
 func Dial(ctx context.Context, address string) (*Module, error) {

@@ -20,6 +20,7 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"wexter/core/obd"
+	"wexter/core/sim"
 	"wexter/instrument"
 )
 
@@ -128,6 +129,7 @@ type Adapter struct {
 	failed map[string]bool // requests that were answered with their error already
 	found  bool            // the bus
 	speed  float64
+	plant  *Plant // the whole car behind it; nil for one from a list of answers
 }
 
 // NewAdapter makes one; speed shortens its delays.
@@ -136,11 +138,14 @@ func NewAdapter(c Car, speed float64) *Adapter {
 }
 
 // Serve answers everyone who connects until ctx ends.
-func (a *Adapter) Serve(ctx context.Context, l net.Listener) error {
+func (a *Adapter) Serve(ctx context.Context, l net.Listener) error { return accept(ctx, l, a.talk) }
+
+// accept lets talk have every connection, eight at a time, until ctx ends.
+func accept(ctx context.Context, l net.Listener, talk func(context.Context, net.Conn)) error {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	go func() { <-ctx.Done(); l.Close() }()
-	slots := make(chan struct{}, 4)
+	slots := make(chan struct{}, 8)
 	for {
 		conn, err := l.Accept()
 		if err != nil {
@@ -160,13 +165,20 @@ func (a *Adapter) Serve(ctx context.Context, l net.Listener) error {
 			stop := context.AfterFunc(ctx, func() { conn.Close() })
 			defer stop()
 			defer conn.Close()
-			a.talk(ctx, conn)
+			talk(ctx, conn)
 		}()
 	}
 }
 
 func (a *Adapter) talk(ctx context.Context, conn net.Conn) {
-	about, _ := json.Marshal(instrument.AdapterAbout{Protocol: 1, Adapter: "scan adapter, " + a.car.Name, Simulated: true})
+	say := instrument.AdapterAbout{Protocol: 1, Adapter: "scan adapter, " + a.car.Name, Simulated: true}
+	if a.plant != nil {
+		say.Commands = a.plant.commands()
+		for _, m := range sim.Modes() {
+			say.Modes = append(say.Modes, string(m))
+		}
+	}
+	about, _ := json.Marshal(say)
 	if _, err := conn.Write(append(about, '\n')); err != nil {
 		return
 	}
@@ -176,6 +188,11 @@ func (a *Adapter) talk(ctx context.Context, conn net.Conn) {
 		request := strings.ToUpper(strings.Join(strings.Fields(in.Text()), ""))
 		if words, ok := strings.CutPrefix(strings.TrimSpace(in.Text()), "!"); ok {
 			fmt.Fprintf(conn, "%s\n\n", a.tell(words))
+			continue
+		}
+		if said, ok := a.plantWords(strings.TrimSpace(in.Text())); ok {
+			_ = conn.SetWriteDeadline(time.Now().Add(5 * time.Second))
+			fmt.Fprintf(conn, "%s\n\n", said)
 			continue
 		}
 		a.mu.Lock()
@@ -245,6 +262,21 @@ func (a *Adapter) Answer(request string) []string {
 		return []string{instrument.ErrorWord + ": this is no request"}
 	}
 	var out []string
+	if a.plant != nil {
+		u, err := a.plant.unit()
+		if err != nil {
+			return []string{instrument.ErrorWord + ": " + err.Error()}
+		}
+		a.car.Units[0] = u
+		switch {
+		case b[0] == 4:
+			if err := a.plant.at(func(c *sim.Car) error { return c.ClearOrder() }); err != nil {
+				return a.car.lines(u.ID, []byte{0x7F, 4, 0x22}) // conditions not correct
+			}
+		case b[0] == 8 && len(b) >= 2:
+			return a.sealTest(u.ID, b)
+		}
+	}
 	for i := range a.car.Units {
 		u := &a.car.Units[i]
 		for _, m := range u.answer(b, a.car, i == 0) {
@@ -448,4 +480,19 @@ func (u *Unit) clear() {
 	for i := range u.Tests {
 		u.Tests[i].Value, u.Tests[i].Min, u.Tests[i].Max = 0, 0, 0
 	}
+}
+
+// sealTest is service 08: test 01 seals the vapour system so that it can be tested from
+// outside (SAE J1979, from memory); test 00 says that there is nothing else.
+func (a *Adapter) sealTest(id string, b []byte) []string {
+	switch b[1] {
+	case 0:
+		return a.car.lines(id, []byte{0x48, 0, 0x80, 0, 0, 0})
+	case 1:
+		if err := a.plant.at(func(c *sim.Car) error { return c.SealSystem() }); err != nil {
+			return a.car.lines(id, []byte{0x7F, 8, 0x22})
+		}
+		return a.car.lines(id, []byte{0x48, 1, 0, 0, 0, 0, 0})
+	}
+	return nil
 }

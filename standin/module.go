@@ -86,6 +86,11 @@ func (m *Module) About() instrument.About { return m.about }
 
 // Next waits until the next reading is due and takes it.
 func (m *Module) Next(ctx context.Context) (instrument.Reading, error) {
+	return m.pace(ctx, m.Read)
+}
+
+// pace waits until the next reading is due.
+func (m *Module) pace(ctx context.Context, read func() instrument.Reading) (instrument.Reading, error) {
 	if m.began.IsZero() {
 		m.began = time.Now()
 	}
@@ -99,29 +104,34 @@ func (m *Module) Next(ctx context.Context) (instrument.Reading, error) {
 	} else if wait < -time.Second {
 		m.began = m.began.Add(-wait) // the computer slept: the clock goes on from here, readings do not rush
 	}
-	return m.Read(), nil
+	return read(), nil
 }
 
 // Read lets one period of the clock pass and reads the gauge.
 func (m *Module) Read() instrument.Reading {
 	m.mu.Lock()
 	defer m.mu.Unlock()
+	m.plant.Run(float64(m.n+1)/m.model.Rate - m.plant.Time())
+	return m.show(m.plant.Gauge(), m.plant.Wall())
+}
+
+// show is what the module makes of a true pressure (Pa gauge) and wall temperature (K).
+func (m *Module) show(gauge, wallK float64) instrument.Reading {
 	m.n++
-	m.plant.Run(float64(m.n)/m.model.Rate - m.plant.Time())
 	r := instrument.Reading{N: m.n, Time: math.Round(float64(m.n)/m.model.Rate*1e6) / 1e6}
 	noise, probe := m.rng.NormFloat64(), m.rng.NormFloat64()
 	if m.unplugged {
 		r.Fault = "the sensor is unplugged"
 		return r
 	}
-	p := m.plant.Gauge() + m.model.Zero + m.model.Noise*noise
+	p := gauge + m.model.Zero + m.model.Noise*noise
 	if m.model.Resolution > 0 {
 		p = math.Round(p/m.model.Resolution) * m.model.Resolution
 	}
 	if math.Abs(p) >= m.model.Range {
 		p, r.Over = math.Copysign(m.model.Range, p), true
 	}
-	wall := math.Round((m.plant.Wall()+0.02*probe)*50) / 50
+	wall := math.Round((wallK+0.02*probe)*50) / 50
 	r.Pressure, r.Wall = p, &wall
 	return r
 }

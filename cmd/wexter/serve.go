@@ -7,6 +7,7 @@ import (
 	"flag"
 	"fmt"
 	"io"
+	"log/slog"
 	"net"
 	"net/http"
 	"os"
@@ -102,7 +103,42 @@ func startStandins(ctx context.Context, s *casework.Shop) error {
 			return err
 		}
 	}
+	go bringCars(ctx, s, self)
 	return nil
+}
+
+// bringCars starts the whole cars of the demo's open cases, in one process, and lists
+// their adapters and modules as instruments by the number of the case. Pages do not wait
+// for it.
+func bringCars(ctx context.Context, s *casework.Shop, self string) {
+	args := []string{"standin", "--until-eof", "--addr", "127.0.0.1:0"}
+	for _, n := range demo.WholeCars() {
+		args = append(args, "--car", "demo:"+n)
+	}
+	cmd := exec.CommandContext(ctx, self, args...)
+	cmd.Stderr = os.Stderr
+	out, err := cmd.StdoutPipe()
+	if err == nil {
+		_, err = cmd.StdinPipe()
+	}
+	if err == nil {
+		err = cmd.Start()
+	}
+	if err != nil {
+		slog.Error("the cars of the demo could not be started", "error", err)
+		return
+	}
+	lines := bufio.NewScanner(out)
+	for lines.Scan() { // The KIND NAME of CASE is at ADDRESS
+		f := strings.Fields(lines.Text())
+		if len(f) < 6 || f[1] != "adapter" && f[1] != "module" {
+			continue
+		}
+		if err := s.AddDevice(ctx, "", f[1], strings.Join(f[2:len(f)-5+1], " ")+" "+f[len(f)-4], f[len(f)-1], false); err != nil && ctx.Err() == nil {
+			slog.Error("an instrument of the demo could not be listed", "error", err)
+		}
+	}
+	_ = cmd.Wait()
 }
 
 // serveShop opens the shop, fills it when asked, serves until a signal comes, lets

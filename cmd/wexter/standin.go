@@ -8,7 +8,9 @@ import (
 	"net"
 	"os"
 	"os/signal"
+	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -45,7 +47,10 @@ func quantities(fs *flag.FlagSet) func(name string, k units.Kind, bare string, s
 
 func runStandin(args []string, out, errs io.Writer) error {
 	if len(args) == 0 {
-		return usage("say which: module, adapter, or tell ADDRESS COMMAND")
+		return usage("say which: --car FILE for a whole car; module, adapter, or tell ADDRESS COMMAND")
+	}
+	if strings.HasPrefix(args[0], "-") {
+		return standinCar(args, out, errs)
 	}
 	switch args[0] {
 	case "module":
@@ -137,6 +142,12 @@ func standinTell(args []string, out, errs io.Writer) error {
 	if err != nil {
 		return err
 	}
+	if len(words) > 1 && (strings.HasPrefix(words[1], "@") || words[1] == "?") {
+		return askInstrument(words[0], strings.Join(words[1:], " "), out)
+	}
+	if len(words) > 2 && words[1] == "ask" {
+		return askInstrument(words[0], strings.Join(words[2:], " "), out)
+	}
 	if len(words) > 1 && (words[1] == "code" || words[1] == "mute" || words[1] == "unmute") {
 		return tellAdapter(words[0], strings.Join(words[1:], " "), out)
 	}
@@ -218,4 +229,94 @@ func standinAdapter(args []string, out, errs io.Writer) error {
 	}
 	a := standin.NewAdapter(car, *speed)
 	return serveStandin("scan adapter", *addr, *parent, out, a.Serve)
+}
+
+// standinCar serves a whole simulated car: every instrument that can look at it, on
+// addresses of their own, all seeing the same car at the same moment.
+func standinCar(args []string, out, errs io.Writer) error {
+	fs := flag.NewFlagSet("standin", flag.ContinueOnError)
+	addr := fs.String("addr", "127.0.0.1:0", "address of the scan adapter; the others take the ports after it")
+	var files []string
+	fs.Func("car", "the car's file, or demo:CASE; more than one serves several", func(f string) error { files = append(files, f); return nil })
+	speed := fs.Float64("speed", 1, "how much faster than real time")
+	parent := fs.Bool("until-eof", false, "end when standard input ends")
+	b, err := bookOf(fs, args, errs)
+	if err != nil {
+		return err
+	}
+	if len(files) == 0 || len(files) > 20 {
+		return usage("--car FILE is needed, at most twenty times")
+	}
+	var plants []*standin.Plant
+	for _, file := range files {
+		var data []byte
+		if name, ok := strings.CutPrefix(file, "demo:"); ok {
+			data, err = demo.WholeCar(name)
+		} else {
+			data, err = os.ReadFile(file)
+		}
+		if err != nil {
+			return err
+		}
+		car, err := standin.ReadCarFile(data)
+		if err != nil {
+			return fmt.Errorf("%s: %w", file, err)
+		}
+		plant, err := standin.NewPlant(car, b, *speed)
+		if err != nil {
+			return fmt.Errorf("%s: %w", file, err)
+		}
+		plants = append(plants, plant)
+	}
+	if !web.Loopback(*addr) {
+		return usage("%s is open to others; a stand-in serves this computer only: use 127.0.0.1:PORT", *addr)
+	}
+	host, p, err := net.SplitHostPort(*addr)
+	if err != nil {
+		return usage("--addr: %v", err)
+	}
+	port, err := strconv.Atoi(p)
+	if err != nil || port < 0 || port > 65000 {
+		return usage("--addr: the port is %q", p)
+	}
+	ctx, stop := signal.NotifyContext(context.Background(), syscall.SIGINT, syscall.SIGTERM)
+	defer stop()
+	if *parent {
+		go func() {
+			_, _ = io.Copy(io.Discard, os.Stdin)
+			stop()
+		}()
+	}
+	if port > 0 && len(plants) > 1 {
+		return usage("several cars take any free ports: --addr 127.0.0.1:0")
+	}
+	var saying sync.Mutex
+	ended := make(chan error, len(plants))
+	for _, p := range plants {
+		go func() {
+			ended <- standin.ServeCar(ctx, p, host, port, func(kind, name, address string) {
+				saying.Lock()
+				defer saying.Unlock()
+				fmt.Fprintf(out, "The %s %s of %s is at %s\n", kind, name, p.Name(), address)
+			})
+		}()
+	}
+	err = <-ended
+	stop()
+	for range len(plants) - 1 {
+		<-ended
+	}
+	return err
+}
+
+// askInstrument sends one line of words to an instrument and prints what it says.
+func askInstrument(address, words string, out io.Writer) error {
+	ctx, cancel := context.WithTimeout(context.Background(), 15*time.Second)
+	defer cancel()
+	said, err := instrument.AskTool(ctx, address, words)
+	if err != nil {
+		return err
+	}
+	fmt.Fprintln(out, said)
+	return nil
 }

@@ -294,6 +294,21 @@ func (c *Car) Apply(ch plumbing.Defect) error {
 	return nil
 }
 
+// Mend puts a part back to health: a new one, fitted well.
+func (c *Car) Mend(part string) error {
+	x, ok := c.piece[part]
+	if !ok {
+		return fmt.Errorf("this car has no part %q", part)
+	}
+	if x.get("void") > 0 {
+		return fmt.Errorf("part %q is drowned: it is dried or renewed with the car apart, not while the plant runs", part)
+	}
+	clear(x.has)
+	x.stays, x.stuck = false, -1
+	c.actuate(0)
+	return nil
+}
+
 // limits of what a parameter may be.
 var limits = map[string][2]float64{
 	"leak": {0, 60}, "passes": {0, 60}, "reverse": {0, 60}, "opening": {0, 10}, "rest": {0, 1}, "bore": {0, 1}, "crack": {0, 50}, "switch": {0, 50}, "sticks": {0, 1},

@@ -1,7 +1,9 @@
 package sim
 
 import (
+	"fmt"
 	"math"
+	"slices"
 
 	"wexter/core/network"
 )
@@ -165,6 +167,18 @@ func (c *Car) Switch() (changed, ok bool) {
 	return false, false
 }
 
+// Coil is the resistance of a part's circuit as a meter at its connector shows it, ohm.
+func (c *Car) Coil(part string) (float64, bool) {
+	x, ok := c.piece[part]
+	if !ok || x.By != "" || !slices.Contains([]string{"coil", "duty", "motor", "stepper"}, x.Drive) && x.Role != "leak-pump" {
+		return 0, false
+	}
+	return coilOhm*(1+0.00393*(c.At.Ambient-293.15)) + x.get("resistance"), true
+}
+
+// Rig is what Connect has joined; nil before.
+func (c *Car) Rig() *Rig { return c.rig }
+
 // Balance is all that the car holds that could go: gas, liquid fuel, and fuel in the
 // carbon, kg.
 func (c *Car) Balance() float64 {
@@ -184,4 +198,43 @@ func (c *Car) Balance() float64 {
 		}
 	}
 	return sum
+}
+
+// SmokeExits lists where gas that carries smoke leaves the car, with its size by the flow.
+func (c *Car) SmokeExits() []string {
+	list, _ := c.exits(nil)
+	return list
+}
+
+// exits are the places where gas with smoke leaves, and how many of them are not expected.
+func (c *Car) exits(expected map[string]bool) (out []string, unexpected int) {
+	for _, k := range c.order {
+		x := c.piece[k]
+		flow, share := 0.0, 0.0
+		for _, e := range []int{x.hole, x.edge} {
+			if e < 0 || c.net.Edges[e].To != outside || c.net.Edges[e].Flow <= 0 {
+				continue
+			}
+			flow += c.net.Edges[e].Flow
+			share = c.net.Nodes[c.net.Edges[e].From].Share(network.Smoke)
+		}
+		if flow < 2e-6 || share < 0.2 {
+			continue
+		}
+		size := "wisp"
+		if flow > 1.5e-5 {
+			size = "stream"
+		}
+		if flow > 8e-5 {
+			size = "billow"
+		}
+		text := fmt.Sprintf("%s: %s", x.Name, size)
+		if expected[k] {
+			text += " (expected)"
+		} else {
+			unexpected++
+		}
+		out = append(out, text)
+	}
+	return
 }

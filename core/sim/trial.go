@@ -360,39 +360,6 @@ func (t *try) makeUp() string {
 	return ""
 }
 
-// exits lists where gas with smoke leaves, by the flow.
-func (t *try) exits(expected map[string]bool) (out []string, unexpected int) {
-	for _, k := range t.order {
-		x := t.piece[k]
-		flow, share := 0.0, 0.0
-		for _, e := range []int{x.hole, x.edge} {
-			if e < 0 || t.net.Edges[e].To != outside || t.net.Edges[e].Flow <= 0 {
-				continue
-			}
-			flow += t.net.Edges[e].Flow
-			share = t.net.Nodes[t.net.Edges[e].From].Share(network.Smoke)
-		}
-		if flow < 2e-6 || share < 0.2 {
-			continue
-		}
-		size := "wisp"
-		if flow > 1.5e-5 {
-			size = "stream"
-		}
-		if flow > 8e-5 {
-			size = "billow"
-		}
-		text := x.Name + ": " + size
-		if expected[k] {
-			text += " (expected)"
-		} else {
-			unexpected++
-		}
-		out = append(out, text)
-	}
-	return
-}
-
 func (t *try) smoke() string {
 	if why := t.seal(0); why != "" {
 		return why

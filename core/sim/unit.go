@@ -188,18 +188,8 @@ func (u *Unit) busy() bool { return u.leak.busy() }
 // (for a vent at rest open, 1 is shut); a negative share gives the part back. It needs
 // the key on.
 func (c *Car) Command(part string, share float64) error {
-	x, ok := c.piece[part]
-	if !ok || !slices.Contains([]string{"purge", "vent", "isolation", "recirculation", "recirculation-control"}, x.Role) || x.By != "" && x.Role != "recirculation" {
-		var can []string
-		for _, k := range c.order {
-			if p := c.piece[k]; p.By == "" && slices.Contains([]string{"purge", "vent", "isolation", "recirculation", "recirculation-control"}, p.Role) {
-				can = append(can, k)
-			}
-		}
+	if can := c.Commandable(); !slices.Contains(can, part) {
 		return fmt.Errorf("no command for %q: this car takes commands for %v", part, can)
-	}
-	if x.By != "" {
-		return fmt.Errorf("%q is moved by vacuum: command its solenoid", part)
 	}
 	if math.IsNaN(share) || share > 1 {
 		return fmt.Errorf("%q: a share between 0 and 1 is needed, not %g", part, share)
@@ -214,6 +204,44 @@ func (c *Car) Command(part string, share float64) error {
 	c.tool[part] = share
 	return nil
 }
+
+// Commandable lists the parts that a tool can command.
+func (c *Car) Commandable() (out []string) {
+	for _, k := range c.order {
+		if x := c.piece[k]; x.By == "" && slices.Contains([]string{"purge", "vent", "isolation", "recirculation", "recirculation-control"}, x.Role) {
+			out = append(out, k)
+		}
+	}
+	return
+}
+
+// ClearOrder is a tool's order to clear: the unit obeys with the key on and the engine off.
+func (c *Car) ClearOrder() error {
+	if c.Engine.Running || c.Engine.Mode == Off {
+		return fmt.Errorf("codes are cleared with the key on and the engine off")
+	}
+	c.Clear()
+	return nil
+}
+
+// SealSystem shuts purge and vent for a test from outside, as long as the key stays on.
+func (c *Car) SealSystem() error {
+	p, v := c.role["purge"], c.role["vent"]
+	if c.monitor == "" || p == nil || v == nil || c.Engine.Mode != Key {
+		return fmt.Errorf("the unit does not seal this system now")
+	}
+	shut := 0.0
+	if v.Rest == "open" {
+		shut = 1
+	}
+	if err := c.Command(v.Key, shut); err != nil {
+		return err
+	}
+	return c.Command(p.Key, 0)
+}
+
+// Diesel reports whether the engine burns without a throttle.
+func (c *Car) Diesel() bool { return c.diesel }
 
 // tell moves a role's part: what a tool has asked for comes first. A valve that sticks
 // stays, by its odds, where it stood when a new command comes.
