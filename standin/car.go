@@ -186,7 +186,7 @@ func (p *Plant) at(f func(c *sim.Car) error) error {
 func (p *Plant) state() (s instrument.CarState, err error) {
 	err = p.at(func(c *sim.Car) error {
 		s = instrument.CarState{Time: c.Time, Mode: string(c.Engine.Mode), Running: c.Engine.Running, Stalled: c.Engine.Stalled(), Pressures: c.Pressures(), Open: c.Openings(), Smoke: c.Smoke(), Live: c.Live(),
-			Stored: c.Unit.List(obd.Stored), Pending: c.Unit.List(obd.Pending), Blocked: c.Unit.Blocked}
+			Stored: append([]string{}, c.Unit.List(obd.Stored)...), Pending: append([]string{}, c.Unit.List(obd.Pending)...), Blocked: c.Unit.Blocked}
 		for _, m := range []map[string]float64{s.Pressures, s.Open, s.Smoke, s.Live} {
 			for k, v := range m {
 				m[k] = math.Round(v*1e4) / 1e4
@@ -200,7 +200,7 @@ func (p *Plant) state() (s instrument.CarState, err error) {
 // unit is what the car's control unit answers now.
 func (p *Plant) unit() (u Unit, err error) {
 	err = p.at(func(c *sim.Car) error {
-		u = Unit{ID: "7E8", Diesel: c.Diesel(), Lamp: c.Unit.Lamp(), Stored: c.Unit.List(obd.Stored), Pending: c.Unit.List(obd.Pending), Permanent: c.Unit.List(obd.Permanent), Live: map[string]string{}, Readiness: map[string]string{}}
+		u = Unit{ID: "7E8", Diesel: c.Diesel(), Lamp: c.Unit.Lamp(), Stored: append([]string{}, c.Unit.List(obd.Stored)...), Pending: append([]string{}, c.Unit.List(obd.Pending)...), Permanent: c.Unit.List(obd.Permanent), Live: map[string]string{}, Readiness: map[string]string{}}
 		if p.file.Bus == "old" {
 			u.ID = "10"
 		}

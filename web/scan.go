@@ -97,6 +97,7 @@ func (s *server) showScanForm(c *echo.Context, failed error) error {
 	if v.Adapters, err = s.shop.Devices(ctx, "adapter"); err != nil {
 		return err
 	}
+	v.Adapters = forCase(v.Adapters, d.Case.Number)
 	if j := s.jobs.of(d.Case.ID); j != nil {
 		v.Job = true
 	}

@@ -47,6 +47,8 @@ type server struct {
 	hub   *live.Hub
 	jobs  jobs
 	views map[string]*template.Template
+
+	streams carStreams
 }
 
 // New returns the application on a shop and its live benches.
@@ -98,6 +100,9 @@ func New(shop *casework.Shop, hub *live.Hub) (http.Handler, error) {
 	e.GET("/cases/:id/scan/progress", s.scanProgress)
 	e.POST("/cases/:id/scan/stop", s.stopScan)
 	e.POST("/cases/:id/clear", s.clearCodes)
+	e.GET("/cases/:id/car", s.carView)
+	e.GET("/cases/:id/car/stream", s.carStream)
+	e.POST("/cases/:id/car/do", s.carDo)
 	e.GET("/scans/:id", s.scanView)
 	e.GET("/scans/:id/raw.txt", s.rawScan)
 	e.POST("/cases/:id/wait", s.wait)

@@ -87,6 +87,7 @@ func (s *server) funcs() template.FuncMap {
 		"second": func(unit string) string {
 			return map[string]string{"inH2O": "kPa", "inHg": "kPa", "psi": "kPa", "hPa": "inHg", "kPa": "inHg", "°C": "°F", "L/min": "ft³/h"}[unit]
 		},
+		"list": func(of ...any) []any { return of },
 		"dict": func(kv ...any) map[string]any {
 			m := map[string]any{}
 			for i := 0; i+1 < len(kv); i += 2 {
