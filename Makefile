@@ -45,7 +45,7 @@ $(CHROMIUM):
 
 browser: node_modules/.package-lock.json $(CHROMIUM) build
 	node --test --test-concurrency=2 e2e/case.test.mjs e2e/map.test.mjs
-	node --test --test-concurrency=1 e2e/live.test.mjs
+	node --test --test-concurrency=1 e2e/live.test.mjs e2e/car.test.mjs
 
 bench:
 	go test -run '^$$' -bench . -benchmem ./...

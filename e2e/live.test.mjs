@@ -4,7 +4,7 @@ import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
-import { axe, browserPage, openShop, openStandin, serveShop } from "./shop.mjs";
+import { axe, begin, bench, browserPage, main, openShop, openStandin, serveShop } from "./shop.mjs";
 
 let shop;
 before(async () => { shop = await openShop(); });
@@ -13,36 +13,6 @@ after(async () => {
   assert.deepEqual(shop.problems, [], "the browser's console");
 });
 
-// bench opens a case, its hold and its live bench on a module at speed.
-async function bench(page, base, module, plate) {
-  await page.goto(base + "/instruments");
-  await page.fill("#name", `module ${plate}`);
-  await page.fill("#address", module.address);
-  await page.click("button:has-text('Add it')");
-  await page.waitForSelector(`td:has-text('${module.address}')`);
-  await page.goto(base + "/cases/new");
-  for (const [f, v] of [["plate", plate], ["make", "Quillane"], ["model", "Teal"], ["tank", "58"], ["complaint", "lamp"]]) await page.fill("#" + f, v);
-  await page.click("text=Open the case");
-  await page.click("text=Start the bench");
-  for (const box of await page.locator("input[name=sealed]").all()) await box.check();
-  if (!(await page.locator("#tolerance").isVisible())) await page.click("summary:has-text('Volume')");
-  await page.fill("#tolerance", "6");
-  await page.uncheck("input[name=wet]");
-  await page.press("#tolerance", "Enter"); // keeps it and stays
-  await page.waitForLoadState("networkidle");
-  assert.match(page.url(), /\/tests\/[^/]+$/);
-  await page.locator("input[name=sealed]").first().uncheck();
-  await page.locator("input[name=sealed]").first().check();
-  await page.click("text=Read it live"); // keeps the set-up on the way
-  await page.waitForSelector("text=4 of 4 sealed");
-  await page.click(`label:has-text('${module.address}')`);
-  await page.click("text=Take it");
-}
-const main = "[data-main]";
-async function begin(page, label) {
-  await page.click(`${main}:has-text('Start: ${label}')`, { timeout: 40000 });
-  await page.waitForSelector(`${main}:has-text('Stop')`);
-}
 const inches = async (page) => Number((await page.textContent("[data-inches]")).replace("−", "-"));
 
 test("a live hold, leg after leg, to a firm verdict; two browsers see the same", async () => {

@@ -1,5 +1,6 @@
 // A shop for a browser test: the built program with its demo data on a free port,
 // and a page in Debian's chromium.
+import assert from "node:assert/strict";
 import { spawn } from "node:child_process";
 import { readFileSync } from "node:fs";
 import { createRequire } from "node:module";
@@ -28,6 +29,14 @@ async function start(args, pattern) {
 export async function openStandin(kind, ...args) {
   const { found, close } = await start(["standin", kind, "--until-eof", ...args], /127\.0\.0\.1:\d+/);
   return { address: found[0], close };
+}
+
+// openCar starts a whole simulated car; its instruments' addresses by what they are.
+export async function openCar(file, ...args) {
+  const { found, close } = await start(["standin", "--until-eof", "--car", file, ...args], /probe of .* is at \S+\n/);
+  const at = {};
+  for (const m of found.input.matchAll(/^The \w+ (.+?) of .+? is at (\S+)$/gm)) at[m[1]] = m[2];
+  return { at, close };
 }
 
 // serveShop serves a shop's file; kill ends it as a power cut would.
@@ -88,3 +97,34 @@ export function trace(holeMM, seconds, { start = 13, litres = 29, unit = "inH2O"
 }
 
 export const flat = { name: "drift.csv", mimeType: "text/csv", buffer: trace(0, 75, { start: 0 }).buffer };
+
+// bench opens a case, its hold and its live bench on a module at speed.
+export async function bench(page, base, module, plate) {
+  await page.goto(base + "/instruments");
+  await page.fill("#name", `module ${plate}`);
+  await page.fill("#address", module.address);
+  await page.click("button:has-text('Add it')");
+  await page.waitForSelector(`td:has-text('${module.address}')`);
+  await page.goto(base + "/cases/new");
+  for (const [f, v] of [["plate", plate], ["make", "Quillane"], ["model", "Teal"], ["tank", "58"], ["complaint", "lamp"]]) await page.fill("#" + f, v);
+  await page.click("text=Open the case");
+  await page.click("text=Start the bench");
+  for (const box of await page.locator("input[name=sealed]").all()) await box.check();
+  if (!(await page.locator("#tolerance").isVisible())) await page.click("summary:has-text('Volume')");
+  await page.fill("#tolerance", "6");
+  await page.uncheck("input[name=wet]");
+  await page.press("#tolerance", "Enter"); // keeps it and stays
+  await page.waitForLoadState("networkidle");
+  assert.match(page.url(), /\/tests\/[^/]+$/);
+  await page.locator("input[name=sealed]").first().uncheck();
+  await page.locator("input[name=sealed]").first().check();
+  await page.click("text=Read it live"); // keeps the set-up on the way
+  await page.waitForSelector("text=4 of 4 sealed");
+  await page.click(`label:has-text('${module.address}')`);
+  await page.click("text=Take it");
+}
+export const main = "[data-main]";
+export async function begin(page, label) {
+  await page.click(`${main}:has-text('Start: ${label}')`, { timeout: 40000 });
+  await page.waitForSelector(`${main}:has-text('Stop')`);
+}

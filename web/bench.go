@@ -44,6 +44,12 @@ type benchData struct {
 	Live    bool // read live just now
 	Entry   string
 	Reach   setReach
+
+	Suspects  []knowledge.Fault // that a hold can see on this car
+	Suspect   string            // whose predicted trace is drawn
+	Severity  string            // small, usual or large
+	Predicted string            // what was drawn, or why not
+	Leg       string            // the leg shown
 }
 
 type runView struct {
@@ -88,6 +94,7 @@ func (s *server) benchData(c *echo.Context, id string) (benchData, error) {
 		entry, set := s.shop.Sealing(car, d.Test.Setup)
 		p, _ := car.Graph.Part(entry)
 		d.Entry, d.Reach = p.Name, reached(car, entry, set)
+		d.Suspects = s.shop.Suspects(car, "decay")
 	}
 	d.Sum, d.Has = d.Test.Summary()
 	if b, ok := f.Test(d.Test.RepeatOf); ok {
@@ -188,6 +195,10 @@ func (s *server) drawTrace(c *echo.Context, d *benchData, which string) error {
 				report.Series{Style: "fit", X: l.Time, Y: toIn(l.Fitted)})
 		}
 	}
+	d.Leg = run.ID
+	if run.Kind != "drift" && run.Leg != nil {
+		s.ghost(c, d, run.Leg, &series)
+	}
 	const w, h = 620.0, 300.0
 	svg := report.NewSVG(w, h, "trace of the "+record.RunWords[run.Kind])
 	f := report.NewFrame(w, h, "seconds", "inH2O gauge", series...)
@@ -212,6 +223,50 @@ func (s *server) drawTrace(c *echo.Context, d *benchData, which string) error {
 	d.Cut = &cutView{Run: run.ID, Start: start, End: end, X: f.X, W: f.W, Min: f.MinX, Max: f.MaxX, Y: f.Y, H: f.H,
 		StartX: at(start), EndX: at(end), ByHand: run.Start != 0 || run.End != 0, Width: w, Height: h}
 	return nil
+}
+
+// severities are the sizes at which a suspect is drawn.
+var severities = map[string]float64{"small": 0.2, "usual": 0.5, "large": 0.8}
+
+// ghost adds what this car would show with the suspect that the page asks for.
+func (s *server) ghost(c *echo.Context, d *benchData, leg *record.SummaryLeg, series *[]report.Series) {
+	d.Suspect, d.Severity = c.QueryParam("suspect"), c.QueryParam("size")
+	if d.Suspect == "" || len(leg.Measured) == 0 {
+		return
+	}
+	severity, ok := severities[d.Severity]
+	if !ok {
+		d.Severity, severity = "usual", severities["usual"]
+	}
+	f, err := s.shop.Load(c.Request().Context(), d.Case.ID)
+	if err != nil {
+		d.Predicted = err.Error()
+		return
+	}
+	car, err := s.shop.Car(f.Vehicle, f.Corrections)
+	if err == nil {
+		var t, p []float64
+		var says string
+		if t, p, says, err = s.shop.PredictHold(f.Vehicle, car, d.Test.Setup, d.Suspect, severity, leg.Measured[0], leg.End-leg.Start); err == nil {
+			x := make([]float64, len(t))
+			y := make([]float64, len(t))
+			for i := range t {
+				x[i], y[i] = leg.Start+t[i], p[i]/units.InH2O
+			}
+			*series = append(*series, report.Series{Style: "ghost", Label: "predicted", X: x, Y: y})
+			fault, _ := s.shop.Book.Fault(d.Suspect)
+			d.Predicted = fmt.Sprintf("Drawn: what this car would show with %s", strings.ToLower(fault.Name[:1])+fault.Name[1:])
+			if says != "" {
+				d.Predicted += ", " + says
+			}
+			d.Predicted += ". From the plant: its tank, its fuel, air and heat of charging."
+			return
+		}
+	}
+	d.Predicted, _ = sentence(err)
+	if d.Predicted == "" {
+		d.Predicted = err.Error()
+	}
 }
 
 // plan says how long to hold with this set-up, and what would shorten it.
