@@ -42,7 +42,7 @@ type simulatedCar struct {
 
 func (s *simulatedCar) flags(fs *flag.FlagSet) {
 	fs.StringVar(&s.archetypes, "archetype", "", "archetypes by key, joined with commas: one of each family at most; the rest is filled in")
-	fs.StringVar(&s.faults, "fault", "", "faults by key with a severity 0 to 1, joined with commas: cap:0.5")
+	fs.StringVar(&s.faults, "fault", "", "faults by key with a severity 0 to 1 or a diameter, joined with commas: cap:0.5,neck:0.8mm")
 	fs.StringVar(&s.level, "level", "40%", "fuel level")
 	fs.StringVar(&s.ambient, "ambient", "20°C", "temperature of the air")
 	fs.Uint64Var(&s.seed, "seed", 1, "of noise and chance")
@@ -99,8 +99,14 @@ func split(s string) []string {
 // putFault gives a car the fault that "key:severity" names.
 func putFault(b knowledge.Book, car *sim.Car, text string) (string, error) {
 	key, word, has := strings.Cut(text, ":")
-	severity := 0.5
-	if has {
+	severity, diameter := 0.5, 0.0
+	if size, mm := strings.CutSuffix(word, "mm"); has && mm {
+		v, err := strconv.ParseFloat(strings.Replace(size, ",", ".", 1), 64)
+		if err != nil || !(v > 0 && v <= 60) {
+			return "", usage("fault %q: its diameter is %q; it lies above 0 and at most at 60 mm", key, word)
+		}
+		diameter = v
+	} else if has {
 		v, err := strconv.ParseFloat(strings.Replace(word, ",", ".", 1), 64)
 		if err != nil || !(v >= 0 && v <= 1) {
 			return "", usage("fault %q: its severity is %q; it lies between 0 and 1", key, word)
@@ -121,10 +127,20 @@ func putFault(b knowledge.Book, car *sim.Car, text string) (string, error) {
 		}
 		return "", usage("a car with %v cannot have the fault %q; it can have %s", car.Combination, key, strings.Join(able, ", "))
 	}
+	sized := false
 	for _, d := range f.Defects(part, severity) {
+		if diameter > 0 && !sized && (d.Param == "leak" || d.Param == "passes" || d.Param == "reverse") {
+			d.Value, sized = diameter, true
+		}
 		if err := car.Apply(d); err != nil {
 			return "", err
 		}
+	}
+	if diameter > 0 && !sized {
+		return "", usage("fault %q is no hole: give a severity from 0 to 1, not %q", key, word)
+	}
+	if sized {
+		return fmt.Sprintf("%s:%gmm", key, diameter), nil
 	}
 	return fmt.Sprintf("%s:%g", key, severity), nil
 }

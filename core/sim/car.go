@@ -130,6 +130,7 @@ const (
 	carbonA      = 0.06   // kg a litre
 	carbonRate   = 2.0    // 1/s, of vapour between gas and carbon
 	halfPressure = 3000.0 // Pa of vapour at which the carbon is half loaded (Langmuir)
+	brimful      = 0.95   // of the tank, where its roll-over valves should shut (common practice, no source)
 	pumpHeat     = 45.0   // W, of the fuel pump into the tank
 )
 
@@ -171,6 +172,10 @@ func (c *Car) Refuel(level float64) error {
 		c.net.Squeeze(t.first, c.net.Nodes[t.first].Volume-rate*h)
 		c.At.Level += rate * h / size
 		c.liquid += rate * h * fuelDensity
+		if x := c.role["carbon"]; x != nil && c.At.Level > brimful {
+			// Filled on after the nozzle clicked off: liquid goes up the vapour line.
+			x.has["void"] = math.Min(x.get("void")+rate*h/(x.Litres*1e-3), 1)
+		}
 		if err := c.Run(h); err != nil {
 			return err
 		}

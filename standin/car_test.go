@@ -1,0 +1,255 @@
+package standin_test
+
+import (
+	"context"
+	"encoding/json"
+	"net"
+	"strings"
+	"testing"
+	"time"
+
+	"wexter/core/obd"
+	"wexter/demo"
+	"wexter/ingest"
+	"wexter/instrument"
+	"wexter/standin"
+)
+
+var ctx = context.Background()
+
+func plant(t *testing.T, file string, speed float64) *standin.Plant {
+	t.Helper()
+	f, err := standin.ReadCarFile([]byte(file))
+	if err != nil {
+		t.Fatal(err)
+	}
+	p, err := standin.NewPlant(f, ingest.Book(), speed)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return p
+}
+
+// serve serves a whole car on loopback and returns the addresses by name.
+func serve(t *testing.T, p *standin.Plant) map[string]string {
+	t.Helper()
+	run, cancel := context.WithCancel(ctx)
+	type place struct{ name, address string }
+	told := make(chan place, 10)
+	done := make(chan error, 1)
+	go func() {
+		done <- standin.ServeCar(run, p, "127.0.0.1", 0, func(_, name, address string) { told <- place{name, address} })
+	}()
+	t.Cleanup(func() { cancel(); <-done })
+	at := map[string]string{}
+	for range 7 {
+		select {
+		case x := <-told:
+			at[x.name] = x.address
+		case <-time.After(5 * time.Second):
+			t.Fatal("an instrument does not come up")
+		}
+	}
+	return at
+}
+
+const carFile = "name: Ruff\nvin: \"QLLRFF20X0000RUFF\"\narchetypes: [na-maf, no-boost, fixed-valve, egr-vacuum, engine-vacuum]\nfaults: {flange-seal: 0.6}\ntrips: 2\nwarm: true\n"
+
+// All instruments see the same car: what the driver does shows in the adapter's data, at
+// the manometer and at the meter.
+func TestOneCarManyInstruments(t *testing.T) {
+	at := serve(t, plant(t, carFile, 20))
+	a, err := instrument.DialAdapter(ctx, at["scan adapter"])
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer a.Close()
+	raw, err := a.TakeScan(ctx, func(string) {})
+	if err != nil {
+		t.Fatal(err)
+	}
+	s, err := ingest.ReadScan([]byte(raw))
+	if err != nil || s.VIN != "QLLRFF20X0000RUFF" || s.Lamp == nil || !*s.Lamp {
+		t.Fatalf("%v %+v", err, s)
+	}
+	stored := ""
+	for _, c := range s.Codes {
+		if c.Status == obd.Stored {
+			stored = c.Code
+		}
+	}
+	if stored != "P0442" || len(s.Freeze) != 1 || len(s.Tests) == 0 || s.Readiness["evap"] != obd.Complete || s.Readiness["egr"] != obd.Complete {
+		t.Errorf("stored %q, freeze %v, tests %v, readiness %v", stored, s.Freeze, s.Tests, s.Readiness)
+	}
+	ask := func(tool, words string) string {
+		said, err := instrument.AskTool(ctx, at[tool], words)
+		if err != nil {
+			return "error: " + err.Error()
+		}
+		return said
+	}
+	if said := ask("scan adapter", "08 01"); !strings.Contains(said, "48 01") {
+		t.Errorf("sealing by service 08: %s", said)
+	}
+	if err := a.Work(ctx, "command purge-valve release"); err != nil {
+		t.Error(err)
+	}
+	if err := a.Work(ctx, "drive idle"); err != nil {
+		t.Fatal(err)
+	}
+	time.Sleep(300 * time.Millisecond)
+	st, err := a.State(ctx)
+	if err != nil || !st.Running || st.Pressures["manifold"] > -50e3 || st.Live["0C"] < 500 || st.Open["throttle"] <= 0 {
+		t.Errorf("%v %+v", err, st)
+	}
+	if said := ask("slant manometer", "read manifold"); !strings.Contains(said, "over range") {
+		t.Errorf("a slant manometer on the manifold: %s", said)
+	}
+	if said := ask("slant manometer", "read crankcase"); !strings.HasSuffix(said, "inH2O") {
+		t.Errorf("on the crankcase: %s", said)
+	}
+	if said := ask("multimeter", "volts battery"); !strings.HasPrefix(said, "14.") {
+		t.Errorf("volts with the engine running: %s", said)
+	}
+	if said := ask("multimeter", "ohms purge-valve"); !strings.HasPrefix(said, "2") {
+		t.Errorf("coil: %s", said)
+	}
+	if said := ask("multimeter", "volts difference"); !strings.HasPrefix(said, "0.4") {
+		t.Errorf("differential sensor at idle: %s", said)
+	}
+	if said := ask("gas-temperature probe", "read"); !strings.HasSuffix(said, "°C") {
+		t.Errorf("probe: %s", said)
+	}
+	// Cleared only with the engine off.
+	if err := a.Clear(ctx); err == nil {
+		t.Error("cleared with the engine running")
+	}
+	if err := a.Work(ctx, "drive key"); err != nil {
+		t.Error(err)
+	}
+	if err := a.Clear(ctx); err != nil {
+		t.Error(err)
+	}
+	if said := ask("scan adapter", "03"); strings.Contains(said, "04 42") {
+		t.Errorf("after clearing: %s", said)
+	}
+	if said := ask("scan adapter", "0A"); !strings.Contains(said, "04 42") {
+		t.Errorf("the permanent code: %s", said)
+	}
+	// Smoke: joined, pressed in, and an exit where the hole is.
+	for _, w := range []string{"@set vent-valve powered"} {
+		if said := ask("scan adapter", w); said != "done" {
+			t.Errorf("%s: %s", w, said)
+		}
+	}
+	if said := ask("smoke rig", "join service-port 12inH2O"); said != "done" {
+		t.Fatalf("smoke: %s", said)
+	}
+	if said := ask("smoke rig", "join service-port 3psi"); !strings.Contains(said, "1 psi") {
+		t.Errorf("three psi of smoke: %s", said)
+	}
+	_ = ask("smoke rig", "join service-port 12inH2O")
+	if said := ask("smoke rig", "read"); !strings.Contains(said, "L/min") {
+		t.Errorf("smoke rig: %s", said)
+	}
+	// Nonsense is answered with what is taken.
+	for tool, words := range map[string]string{"slant manometer": "read wing", "hand vacuum pump": "pump", "smoke rig": "puff", "multimeter": "amps", "gas-temperature probe": "lick", "scan adapter": "@fly away"} {
+		if said := ask(tool, words); !strings.HasPrefix(said, "error: ") || len(said) < 20 {
+			t.Errorf("%s to %q: %s", tool, words, said)
+		}
+	}
+	if said := ask("multimeter", "unplug"); said != "done" {
+		t.Error(said)
+	}
+	if said := ask("multimeter", "volts battery"); !strings.Contains(said, "unplugged") {
+		t.Errorf("unplugged: %s", said)
+	}
+}
+
+// The module on a whole car seals it, presses it up and sees the leak.
+func TestCarModule(t *testing.T) {
+	at := serve(t, plant(t, strings.Replace(carFile, "trips: 2", "trips: 0", 1), 40))
+	m, err := instrument.Dial(ctx, at["pressure module"])
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer m.Close()
+	do := func(c instrument.Command) {
+		t.Helper()
+		if err := m.Do(ctx, c); err != nil {
+			t.Fatal(err)
+		}
+	}
+	go func() { do(instrument.Command{Do: instrument.Charge, Target: 3000}) }()
+	high, last := 0.0, 0.0
+	for range 2500 {
+		r, err := m.Next(ctx)
+		if err != nil {
+			t.Fatal(err)
+		}
+		last = r.Pressure
+		if high = max(high, last); high > 2900 && last < 0.5*high {
+			return
+		}
+	}
+	t.Errorf("it came up to %.0f Pa and stands at %.0f", high, last)
+}
+
+func TestCarFileRefusals(t *testing.T) {
+	for file, say := range map[string]string{
+		"name: x\ntyres: 4":                                  "tyres",
+		"archetypes: [na-maf]":                               "no name",
+		"name: x\ntrips: 99":                                 "trips",
+		"name: x\nbus: rope":                                 "bus",
+		"name: x\nmode: fly":                                 "mode",
+		"name: x\narchetypes: [wing]":                        "no archetype",
+		"name: x\narchetypes: [na-maf, charged]":             "does not go",
+		"name: x\nfaults: {rust: 1}":                         "no fault",
+		"name: x\nfaults: {cap: 2}":                          "severity",
+		"name: x\narchetypes: [na-maf]\nfaults: {bypass: 1}": "cannot have",
+		"name: x\nlevel: -3":                                 "level",
+	} {
+		f, err := standin.ReadCarFile([]byte(file))
+		if err == nil {
+			_, err = standin.NewPlant(f, ingest.Book(), 1)
+		}
+		if err == nil || say != "does not go" && !strings.Contains(err.Error(), say) {
+			t.Errorf("%q: %v, want a sentence with %q", file, err, say)
+		}
+	}
+	f, _ := standin.ReadCarFile([]byte("name: x"))
+	if _, err := standin.NewPlant(f, ingest.Book(), 0); err == nil {
+		t.Error("a speed of nought is taken")
+	}
+}
+
+// The demo's cars can all be built.
+func TestDemoCars(t *testing.T) {
+	for _, n := range demo.WholeCars() {
+		data, err := demo.WholeCar(n)
+		if err != nil {
+			t.Fatal(err)
+		}
+		p := plant(t, string(data), 1)
+		if p.Name() != n {
+			t.Errorf("%s calls itself %s: a car is named by its case", n, p.Name())
+		}
+	}
+	if _, err := demo.WholeCar("SQ-999"); err == nil {
+		t.Error("a car that is not there")
+	}
+}
+
+// An adapter's first line says which valves it can command, and that it is simulated.
+func TestAdapterSaysWhatItCan(t *testing.T) {
+	at := serve(t, plant(t, "name: x", 1))
+	conn, err := net.Dial("tcp", at["scan adapter"])
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close()
+	var about instrument.AdapterAbout
+	if err := json.NewDecoder(conn).Decode(&about); err != nil || !about.Simulated || len(about.Commands) == 0 || len(about.Modes) != 6 {
+		t.Errorf("%+v %v", about, err)
+	}
+}
