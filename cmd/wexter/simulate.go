@@ -6,7 +6,6 @@ import (
 	"flag"
 	"fmt"
 	"io"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -92,8 +91,18 @@ func (s *simulatedCar) build(b knowledge.Book) (*sim.Car, []string, error) {
 	return car, faults, nil
 }
 
-func split(s string) []string {
-	return slices.DeleteFunc(strings.Split(strings.ReplaceAll(s, " ", ""), ","), func(x string) bool { return x == "" })
+// split takes a list apart at its commas; what goes on with a digit was a decimal comma.
+func split(s string) (out []string) {
+	for _, x := range strings.Split(strings.ReplaceAll(s, " ", ""), ",") {
+		switch {
+		case x == "":
+		case len(out) > 0 && x[0] >= '0' && x[0] <= '9':
+			out[len(out)-1] += "." + x
+		default:
+			out = append(out, x)
+		}
+	}
+	return out
 }
 
 // putFault gives a car the fault that "key:severity" names.
