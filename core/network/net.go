@@ -423,7 +423,7 @@ func (n *Net) stage(a float64) bool {
 			}
 			d = math.Min(math.Max(d, -0.5*x.pressure), x.pressure)
 			n.rhs[r] = d
-			worst = math.Max(worst, math.Abs(d)/(0.01*n.tolerance()))
+			worst = math.Max(worst, math.Abs(d)/(0.01*n.tolerance()*math.Max(x.Slack, 1)))
 			x.pressure += d
 			n.old[i] = x.Mass.Total()
 		}
