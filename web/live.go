@@ -66,6 +66,7 @@ func (s *server) showLive(c *echo.Context, failed error) error {
 	if d.Modules, err = s.shop.Devices(ctx, "module"); err != nil {
 		return err
 	}
+	d.Modules = forCase(d.Modules, f.Case.Number)
 	if b, ok := s.hub.Look(id); ok {
 		d.Address = b.Address()
 	}

@@ -293,6 +293,7 @@ func (s *server) showScan(c *echo.Context, id string, failed error) error {
 	if v.Adapters, err = s.shop.Devices(ctx, "adapter"); err != nil {
 		return err
 	}
+	v.Adapters = forCase(v.Adapters, d.Case.Number)
 	p := s.page(c, "Scan · "+d.Case.Number, "slate", v)
 	if failed != nil {
 		return s.again(c, failed, "scan.html", p)
