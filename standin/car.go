@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"strconv"
@@ -94,8 +95,8 @@ func NewPlant(f CarFile, b knowledge.Book, speed float64) (*Plant, error) {
 	if p.car, err = sim.NewCar(b.Plumbing, full, nil, sim.Conditions{Level: f.Level, Ambient: f.Ambient + 273.15, Barometer: f.Barometer * 1000, Reid: f.Reid * 1000, Seed: f.Seed}); err != nil {
 		return nil, fmt.Errorf("the car's file: %w", err)
 	}
-	for k, severity := range f.Faults {
-		if err := p.fault(k, severity); err != nil {
+	for _, k := range slices.Sorted(maps.Keys(f.Faults)) { // in one order, so that the same file gives the same car to the last bit
+		if err := p.fault(k, f.Faults[k]); err != nil {
 			return nil, fmt.Errorf("the car's file: %w", err)
 		}
 	}

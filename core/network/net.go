@@ -577,6 +577,7 @@ func (n *Net) Run(dt float64) error {
 				d1 := (n.first[i].energy - n.start[i].energy) / g
 				d2 := (x.stored(x.pressure) - n.base[i].energy) / g
 				n.rhs[r] = (1 - g) * (d1 - d2)
+				n.spec[1][r] = (1 - g) * ((n.first[i].mass.Total() - n.start[i].mass.Total()) - (x.Mass.Total() - n.base[i].mass.Total())) / g
 				n.spec[0][r] = (1 - g) * ((n.first[i].mass[Fuel] + n.first[i].mass[Smoke] - n.start[i].mass[Fuel] - n.start[i].mass[Smoke]) -
 					(x.Mass[Fuel] + x.Mass[Smoke] - n.base[i].mass[Fuel] - n.base[i].mass[Smoke])) / g
 			}
@@ -584,15 +585,19 @@ func (n *Net) Run(dt float64) error {
 			// has moved is settled by the step and is no error of it.
 			n.pressure.solve(n.rhs)
 			n.species.solve(n.spec[0])
+			n.species.solve(n.spec[1])
 			for r, i := range n.rows {
 				n.rhs[r] *= n.Nodes[i].slope(n.Nodes[i].pressure)
 			}
 			n.pressure.solve(n.rhs)
 			n.species.solve(n.spec[0])
+			n.species.solve(n.spec[1])
 			for r, i := range n.rows {
 				x := &n.Nodes[i]
 				err = math.Max(err, math.Abs(n.rhs[r])/((tol+2e-5*x.pressure)*math.Max(x.Slack, 1)))
-				err = math.Max(err, math.Abs(n.spec[0][r])/math.Max(x.Mass.Total(), little)/2e-3)
+				// Of fuel and smoke, and of the whole, which is the temperature's.
+				m := math.Max(x.Mass.Total(), little) * math.Max(x.Slack, 1)
+				err = math.Max(err, math.Max(math.Abs(n.spec[0][r])/2e-3, math.Abs(n.spec[1][r])/1e-3)/m)
 			}
 		}
 		if !ok || err > 1 {

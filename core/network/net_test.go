@@ -110,6 +110,104 @@ func TestIsothermalDecay(t *testing.T) {
 	near(t, "pressure at the half-time", n.Nodes[v].Pressure()-baro, p0/2, 2e-3)
 }
 
+// Half-times of 13 inH2O in 30 L through 0.020 and 0.040 in: 62 s and 15.5 s; 3 mm at
+// 18 inHg of vacuum: 1.03 g/s (compressible orifice, NACA Report 1135, 1953, from memory).
+func TestPublishedValues(t *testing.T) {
+	const inH2O, inHg = 249.089, 3386.39
+	for _, c := range []struct{ d, half float64 }{{0.508e-3, 62}, {1.016e-3, 15.5}} {
+		n, v := leaky(c.d, 1e-3)
+		n.Nodes[v].Volume = 0.030
+		n.Fill(v, Gas{Air: 1}, baro+13*inH2O, t20)
+		run(t, n, c.half)
+		near(t, "inH2O at the half-time", (n.Nodes[v].Pressure()-baro)/inH2O, 6.5, 0.02)
+	}
+	n := &Net{}
+	out := air(n)
+	v := n.Add(Node{Name: "manifold", Volume: 100, HeatTime: 1, Wall: t20}, Gas{Air: 1}, baro-18*inHg, t20)
+	n.Join(Edge{Name: "leak", From: out, To: v, Area: gas.NominalCd * gas.Area(3e-3)})
+	run(t, n, 0.1)
+	near(t, "g/s", n.Edges[0].Flow*1e3, 1.03, 0.01)
+}
+
+// A one-way valve passes forward beyond its crack pressure and next to nothing back.
+func TestOneWay(t *testing.T) {
+	flow := func(p float64) float64 {
+		n := &Net{}
+		out := air(n)
+		v := n.Add(Node{Name: "v", Volume: 10, HeatTime: 1, Wall: t20}, Gas{Air: 1}, baro+p, t20)
+		n.Join(Edge{Name: "flap", From: v, To: out, Law: OneWay, Area: 1e-5, Back: 1e-8, Crack: 100})
+		run(t, n, 0.01)
+		return n.Edges[0].Flow
+	}
+	full := gas.Orifice(1e-5, 1, baro+2000, t20, baro)
+	near(t, "forward", flow(2000), full, 0.01)
+	if f := flow(50); f > 0.01*full {
+		t.Errorf("below its crack pressure %g kg/s", f)
+	}
+	near(t, "back", flow(-2000), -gas.Orifice(1e-8, 1, baro, t20, baro-2000), 0.02)
+}
+
+// A regulator holds the pressure at its first side between Narrow and Wide, whatever is
+// drawn behind it.
+func TestThrottling(t *testing.T) {
+	n := &Net{}
+	low := n.Add(Node{Name: "manifold", Volume: 1, Fixed: true}, Gas{Air: 1}, 30e3, t20)
+	v := n.Add(Node{Name: "crankcase", Volume: 8e-3, HeatTime: 1, Wall: t20}, Gas{Air: 1}, baro, t20)
+	n.Join(Edge{Name: "regulator", From: v, To: low, Law: Throttling, Area: 8e-5, Wide: baro - 2600, Narrow: baro - 4300})
+	for _, flow := range []float64{1e-4, 3e-4, 8e-4} {
+		n.Nodes[v].Source, n.Nodes[v].SourceAt = Gas{Air: flow}, t20
+		run(t, n, 20)
+		if g := n.Nodes[v].Pressure() - baro; g > -2600 || g < -4300 {
+			t.Errorf("with %g kg/s it stands at %.0f Pa", flow, g)
+		}
+	}
+}
+
+// A blower lifts the pressure by its ratio when nothing flows, and warms what does.
+func TestBlower(t *testing.T) {
+	n := &Net{}
+	out := air(n)
+	v := n.Add(Node{Name: "charge", Volume: 5e-3, HeatTime: 2, Wall: t20}, Gas{Air: 1}, baro, t20)
+	n.Join(Edge{Name: "compressor", From: out, To: v, Law: Blower, Bore: 0.04, Length: 0.3, Ratio: 1.6, Warm: 0.2})
+	run(t, n, 30)
+	near(t, "pressure", n.Nodes[v].Pressure(), 1.6*baro, 1e-4)
+	n.Join(Edge{Name: "engine", From: v, To: out, Area: 3e-4})
+	n.Nodes[v].HeatTime = 0
+	for range 20 {
+		run(t, n, 10)
+	}
+	near(t, "temperature", n.Nodes[v].Temperature(), 1.2*t20, 2e-3)
+}
+
+// An engine swallows its displacement of whatever density stands before it.
+func TestSwallow(t *testing.T) {
+	n, v := leaky(6e-3, 0.01)
+	sink := n.Add(Node{Name: "cylinders", Volume: 1, Fixed: true}, Gas{Burnt: 1}, baro, t20)
+	e := n.Join(Edge{Name: "engine", From: v, To: sink, Law: Swallow, Volume: 6e-3})
+	for range 12 {
+		run(t, n, 20)
+	}
+	x := &n.Nodes[v]
+	near(t, "flow", n.Edges[e].Flow, 6e-3*x.Pressure()/(gas.RAir*x.Temperature()), 1e-4)
+	near(t, "in is out", -n.Edges[0].Flow, n.Edges[e].Flow, 1e-4)
+}
+
+// Going back leaves nothing of what was tried.
+func TestSaveAndRestore(t *testing.T) {
+	n, v := leaky(1e-3, 12)
+	n.Fill(v, Gas{Air: 1}, baro+2000, t20)
+	run(t, n, 5)
+	var s Saved
+	n.Save(&s)
+	run(t, n, 5)
+	a, moved := n.Nodes[v].Pressure(), n.Edges[0].Moved
+	n.Restore(&s)
+	run(t, n, 5)
+	if b := n.Nodes[v].Pressure(); a != b || n.Edges[0].Moved != moved {
+		t.Errorf("%.12g and again %.12g", a, b)
+	}
+}
+
 // Choked blow-down of an adiabatic vessel: T/T0 = (1 + (γ−1)/2·t/τ)^−2 with
 // τ = V/(Cd·A·ψ*·√(R·T0)) (textbook closed form, Shapiro, 1953, from memory).
 func TestChokedBlowDown(t *testing.T) {

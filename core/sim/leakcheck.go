@@ -17,12 +17,10 @@ type check struct {
 	slope  float64 // Pa/s of vapour in the sealed system
 	peak   float64
 	count  float64 // kg towards the next stroke
-	last   float64 // s, of the last stroke
 	clock  float64
-	mass   float64
+	class  int  // 0 holds, 1 very small, 2 small leak
 	small  bool // an engine-off watch has failed: the large test is due
 	ran    bool // the engine ran long enough before this soak
-	vented bool
 }
 
 // Of the checks, all common practice without a source unless said: the vacuum they draw,
@@ -266,11 +264,11 @@ func (k *check) draw(c *Car, h float64, purge, vent, isolate *float64) {
 		}
 		switch {
 		case d > 0.85:
-			k.mass = 2
+			k.class = 2
 		case d > small:
-			k.mass = 1
+			k.class = 1
 		default:
-			k.mass = 0
+			k.class = 0
 		}
 		k.to("breathe")
 	case "breathe":
@@ -278,7 +276,7 @@ func (k *check) draw(c *Car, h float64, purge, vent, isolate *float64) {
 		if k.t < 10 {
 			return
 		}
-		code := [3]string{"", "P0456", "P0442"}[int(k.mass)]
+		code := [3]string{"", "P0456", "P0442"}[k.class]
 		if p < -700 {
 			code = "P0446"
 		}

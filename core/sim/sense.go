@@ -41,15 +41,6 @@ func (c *Car) Smoke() map[string]float64 {
 	return out
 }
 
-// Opening is how far a valve stands open now, 0 to 1.
-func (c *Car) Opening(part string) (float64, bool) {
-	x, ok := c.piece[part]
-	if !ok {
-		return 0, false
-	}
-	return x.open, true
-}
-
 // Openings is how far every valve stands open.
 func (c *Car) Openings() map[string]float64 {
 	out := map[string]float64{}

@@ -7,7 +7,6 @@ import (
 	"slices"
 
 	"wexter/core/gas"
-	"wexter/core/network"
 	"wexter/core/obd"
 )
 
@@ -626,11 +625,11 @@ func (c *Car) Volts() float64 {
 	return c.At.Battery
 }
 
-// VapourShare is the share of fuel vapour in the gas of a part, by mass.
-func (c *Car) VapourShare(part string) float64 {
+// VapourPressure is the partial pressure of the fuel vapour in a part, Pa.
+func (c *Car) VapourPressure(part string) float64 {
 	x, ok := c.piece[part]
 	if !ok || x.first < 0 {
 		return 0
 	}
-	return c.net.Nodes[x.first].Share(network.Fuel)
+	return c.net.Nodes[x.first].Partial()
 }
