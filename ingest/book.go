@@ -31,7 +31,11 @@ type bookPage struct {
 	Tests      []knowledge.Test
 	Kit        []knowledge.Kit
 	Contexts   []knowledge.Word
-	Costs      []knowledge.Word
+	Costs      []knowledge.Cost
+	Odds       []knowledge.Share
+	Signs      []knowledge.Sign
+	Groups     []knowledge.CodeGroup
+	Sizes      []knowledge.LeakSize
 	Params     []knowledge.Param
 	Craft      []knowledge.Craft
 	Schools    []knowledge.School
@@ -164,6 +168,8 @@ func ReadBook(files ...[]byte) (knowledge.Book, error) {
 		b.Kit = append(b.Kit, p.Kit...)
 		b.Contexts = append(b.Contexts, p.Contexts...)
 		b.Costs = append(b.Costs, p.Costs...)
+		b.Odds, b.Signs = append(b.Odds, p.Odds...), append(b.Signs, p.Signs...)
+		b.Groups, b.Sizes = append(b.Groups, p.Groups...), append(b.Sizes, p.Sizes...)
 		b.Params = append(b.Params, p.Params...)
 		b.Craft = append(b.Craft, p.Craft...)
 		b.Schools = append(b.Schools, p.Schools...)

@@ -110,9 +110,12 @@ func (b Book) checkFaults(cars []plumbing.Car) error {
 	if err != nil {
 		return err
 	}
-	costs, err := words("cost", b.Costs)
-	if err != nil {
-		return err
+	costs := map[string]bool{}
+	for _, c := range b.Costs {
+		if !keyForm.MatchString(c.Key) || costs[c.Key] || c.Name == "" || !(c.Price > 0) {
+			return fmt.Errorf("cost %q: a key of its own, a name and a price are needed", c.Key)
+		}
+		costs[c.Key] = true
 	}
 	params := map[string]bool{}
 	for _, p := range b.Params {

@@ -22,7 +22,11 @@ type Book struct {
 	Tests      []Test
 	Kit        []Kit
 	Contexts   []Word
-	Costs      []Word
+	Costs      []Cost
+	Odds       []Share     // of the families
+	Signs      []Sign      // odds set by hand
+	Groups     []CodeGroup // of codes
+	Sizes      []LeakSize  // smallest first
 	Params     []Param
 	Craft      []Craft
 	Schools    []School
@@ -125,6 +129,9 @@ func (b Book) Check() error {
 		return err
 	}
 	if err := b.checkFaults(cars); err != nil {
+		return err
+	}
+	if err := b.checkEvidence(); err != nil {
 		return err
 	}
 	for i, set := range b.Synonyms {

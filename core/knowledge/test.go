@@ -21,8 +21,10 @@ type Test struct {
 	Instead     []string // kit that does as well
 	Access      string
 	Minutes     int
-	Days        int // of calendar that a repetition costs
-	Hazard      int // 0 to 3
+	Days        int    // of calendar that a repetition costs
+	Hazard      int    // 0 to 3
+	Shares      string // tests with the same word can follow one another in one set-up
+	Saves       int    // min, that the second one then saves
 	Setup       []Step
 	Steps       []string
 	Reads       []Reading
@@ -33,8 +35,12 @@ type Test struct {
 	Cautions    []string
 }
 
-// Reading is what is read, with the unit of the bay; empty for a word.
-type Reading struct{ Name, Unit string }
+// Reading is what is read, with the unit of the bay; empty for a word. Spread is by how
+// much it differs between like cars, in that unit; with one it is weighed as a number.
+type Reading struct {
+	Name, Unit string
+	Spread     float64
+}
 
 // HazardWords say the hazards.
 var HazardWords = []string{"none beyond the bay", "moving or hot parts, or fuel vapour", "pressure, vacuum or current", "trained people only"}
@@ -101,6 +107,14 @@ func (b Book) checkTests(cautions map[string]bool) error {
 			return fmt.Errorf("test %q: say what kit it needs", t.Key)
 		case len(t.Cautions) == 0:
 			return fmt.Errorf("test %q: a procedure without its caution", t.Key)
+		}
+		if (t.Shares == "") != (t.Saves == 0) || t.Saves < 0 || t.Saves >= t.Minutes {
+			return fmt.Errorf("test %q: a shared set-up (shares) saves minutes, fewer than the test takes", t.Key)
+		}
+		for _, r := range t.Reads {
+			if r.Name == "" || !(r.Spread >= 0) {
+				return fmt.Errorf("test %q: reading %q: a name, and a spread that is not negative", t.Key, r.Name)
+			}
 		}
 		for _, s := range t.Setup {
 			if s.Do == "" {

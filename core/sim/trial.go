@@ -2,6 +2,7 @@ package sim
 
 import (
 	"fmt"
+	"maps"
 	"math"
 	"math/rand/v2"
 	"slices"
@@ -130,20 +131,40 @@ func (t *try) warm() bool {
 	return t.Engine.Running
 }
 
+// trip is a drive on which every monitor may run, and nine hours of rest; cars whose
+// check is over when the engine stops need little of those.
+func (c *Car) trip(rest float64) error {
+	for _, leg := range []struct {
+		mode    Mode
+		seconds float64
+	}{{Idle, 420}, {Fast, 60}, {Load, 240}, {Boost, 25}, {Off, rest}} {
+		if leg.mode == Boost && c.role["compressor"] == nil {
+			continue
+		}
+		_ = c.Drive(leg.mode)
+		if err := c.Run(leg.seconds); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Trip drives a car once, leaves it for as long as its own check wants, and returns the
+// codes that its control unit then holds, pending ones included.
+func Trip(c *Car) ([]string, error) {
+	rest := 60.0
+	if c.monitor != "" && c.monitor != "draw-down" && c.monitor != "strokes" {
+		rest = 9 * 3600
+	}
+	err := c.trip(rest)
+	return slices.Sorted(maps.Keys(c.Unit.Codes)), err
+}
+
 func (t *try) readiness() string {
 	for range 2 { // two trips and what follows each
-		_ = t.Drive(Idle)
-		t.run(420)
-		_ = t.Drive(Fast)
-		t.run(60)
-		_ = t.Drive(Load)
-		t.run(240)
-		if t.role["compressor"] != nil {
-			_ = t.Drive(Boost)
-			t.run(25)
+		if err := t.trip(9 * 3600); err != nil && t.saved == nil {
+			t.saved = err
 		}
-		_ = t.Drive(Off)
-		t.run(9 * 3600)
 	}
 	var codes []string
 	stored := 0

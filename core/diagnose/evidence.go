@@ -1,0 +1,649 @@
+package diagnose
+
+import (
+	"errors"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"wexter/core/gas"
+	"wexter/core/knowledge"
+	"wexter/core/plumbing"
+	"wexter/core/units"
+)
+
+// Kind is what a piece of evidence is.
+type Kind string
+
+// The kinds of evidence.
+const (
+	Scanned   Kind = "codes"   // codes present and absent, as the car's own computer could know them
+	Limits    Kind = "limits"  // a vapour monitor's own number against its limit
+	Trims     Kind = "trims"   // a total fuel trim at one point, from live data or a freeze frame
+	Done      Kind = "test"    // a test of the Book with its outcome and what was read
+	Held      Kind = "hold"    // a pressure or vacuum hold
+	Exit      Kind = "exit"    // smoke or gas seen to leave at a part
+	Looked    Kind = "looked"  // a part looked at without finding
+	Signed    Kind = "sign"    // a sign of the Book, there or not
+	Context   Kind = "context" // what raises odds: salt, age, recent work
+	Renewed   Kind = "renewed" // a part that was renewed lately
+	Worked    Kind = "marks"   // marks of an earlier attempt on a part
+	Thought   Kind = "hand"    // odds that somebody set by hand on a part
+	NoCause        = "none"    // of a repair: it failed by itself
+	Whole          = "whole"   // of a hold: nothing plugged, as the archetype is sealed
+	wholeHold      = "decay"
+)
+
+// Evidence is one thing that is known about a car in an epoch.
+type Evidence struct {
+	ID       string // of the record it is from
+	Says     string // in words
+	Kind     Kind
+	Key      string // of a context or sign; of Trims the point: idle, 2500 or load
+	Test     string // of Done
+	Part     string
+	Outcome  string
+	Absent   bool      // of a sign: looked for and not there
+	Readings []float64 // of Done, in the units of the Book; NaN where nothing was read
+	Codes    []string
+	Ran      []string // monitors that have completed, so that a missing code means something; "" stands for all
+	Curve    *Curve   // of Held
+	Entry    string
+	Set      plumbing.Settings
+	Suction  bool
+	Value    float64 // of Trims, %; of Thought, odds; of Limits, value over limit
+	Stop     bool    // of Trims: it stands at its stop
+	Loose    bool    // of Trims: a moment's glance, not a test
+	Size     string  // of Limits: very-small, small or large
+	Before   bool    // of the time before the car came in: what is not there now may have been there
+}
+
+// Repair is a fault that was repaired, and the fault that it was found to be the victim of:
+// NoCause when it failed by itself, empty when nobody said.
+type Repair struct{ Fault, Cause string }
+
+// Epoch is what was seen between two repairs.
+type Epoch struct {
+	Repairs  []Repair // that began it
+	Evidence []Evidence
+}
+
+// History is all that is known about a car's trouble.
+type History []Epoch
+
+// ErrSilent is returned for evidence that says nothing about this car.
+var ErrSilent = errors.New("it says nothing about this car's suspects")
+
+// read turns evidence into likelihoods. The error says in a sentence what is wrong.
+func (m *Model) read(e Evidence) (piece, error) {
+	p := piece{before: e.Before}
+	switch e.Kind {
+	case Scanned:
+		return m.codes(e)
+	case Limits:
+		return m.limits(e)
+	case Trims:
+		return m.trim(e)
+	case Held:
+		if e.Curve == nil {
+			return p, fmt.Errorf("a hold without its diameter")
+		}
+		l, err := m.hold(e.Curve, e.Entry, e.Set, e.Suction)
+		if err != nil {
+			return p, err
+		}
+		p.parts = []likelihood{l}
+	case Done:
+		return m.done(e)
+	case Exit:
+		return m.exit(e)
+	case Looked:
+		pr, err := m.look(e.Part)
+		if err != nil {
+			return p, err
+		}
+		l, err := pr.words("clean")
+		p.parts = []likelihood{l}
+		return p, err
+	case Signed:
+		s, ok := m.Book.Sign(e.Key)
+		if !ok {
+			var keys []string
+			for _, s := range m.Book.Signs {
+				keys = append(keys, s.Key)
+			}
+			return p, fmt.Errorf("there is no sign %q; %s", e.Key, Near(e.Key, keys))
+		}
+		p.before = p.before || s.When == "complaint"
+		p.parts = []likelihood{m.shown(s.Base, s.Shows, e.Absent)}
+		if s.Intermittent && !e.Absent { // it is less sure to be there now
+			p.before = true
+		}
+	case Context:
+		if !slices.ContainsFunc(m.Book.Contexts, func(w knowledge.Word) bool { return w.Key == e.Key }) {
+			var keys []string
+			for _, w := range m.Book.Contexts {
+				keys = append(keys, w.Key)
+			}
+			return p, fmt.Errorf("there is no context %q; %s", e.Key, Near(e.Key, keys))
+		}
+		p.parts, p.before = []likelihood{m.by(func(s Suspect) float64 {
+			if v, ok := s.Context[e.Key]; ok {
+				return v
+			}
+			return 1
+		})}, true
+	case Renewed, Worked, Thought:
+		if err := m.has(e.Part); err != nil {
+			return p, err
+		}
+		// Common practice, no source: a new part is rarely the culprit, unless it was
+		// fitted wrong; marks of tools or sealer show where somebody has been.
+		by := map[Kind]float64{Renewed: 0.25, Worked: 2.5, Thought: 1 + 6*e.Value}[e.Kind]
+		p.parts, p.before = []likelihood{m.by(func(s Suspect) float64 {
+			switch {
+			case !m.at(s.Part, e.Part):
+				return 1
+			case e.Kind == Renewed && s.After:
+				return 6
+			}
+			return by
+		})}, true
+	default:
+		return p, fmt.Errorf("evidence of the kind %q is not known", e.Kind)
+	}
+	return p, nil
+}
+
+// at reports whether a fault of one part is one of the other: the same, or in its wall.
+func (m *Model) at(fault, part string) bool {
+	if fault == part {
+		return true
+	}
+	p, _ := m.Graph.Part(fault)
+	return p.On == part && !p.Drawn()
+}
+
+// has returns an error that names the nearest parts when the car has no such part.
+func (m *Model) has(part string) error {
+	if _, ok := m.Graph.Part(part); ok {
+		return nil
+	}
+	var keys []string
+	for _, p := range m.Graph.Parts {
+		keys = append(keys, p.Key)
+	}
+	return fmt.Errorf("this car has no part %q; %s", part, Near(part, keys))
+}
+
+func (m *Model) by(f func(Suspect) float64) *factor {
+	l := &factor{make([]bool, len(m.Suspects)), make([]float64, len(m.Suspects))}
+	for i, s := range m.Suspects {
+		l.by[i] = f(s)
+		l.feels[i] = l.by[i] != 1
+	}
+	return l
+}
+
+// shown is a sign whose odds are set by hand.
+func (m *Model) shown(base float64, shows map[string]float64, absent bool) *sign {
+	l := m.newSign(base, absent)
+	for i, s := range m.Suspects {
+		if p, ok := shows[s.Key]; ok {
+			l.feels[i] = true
+			for x := range shades {
+				l.p[i*shades+x] = p
+			}
+		}
+	}
+	return l
+}
+
+func (m *Model) newSign(base float64, absent bool) *sign {
+	return &sign{feels: make([]bool, len(m.Suspects)), base: base, p: make([]float64, len(m.Suspects)*shades), absent: absent}
+}
+
+// Odds of codes, chosen here: a check that should have found something has run and stored
+// it, and a code comes without what the plant knows.
+const (
+	codeSet   = 0.9
+	codeStray = 0.012
+)
+
+// share is how much of the shades about one (its own step, the steps beside it, the other
+// kind of car) a condition holds for: a step is wide, and what begins within it is met in
+// part of it.
+func share(rows *[shades]*Row, k, j int, is func(*Row) bool) float64 {
+	v := func(k, j int) float64 {
+		k = min(max(k, 0), steps-1)
+		if r := rows[k*kinds+j]; r != nil && is(r) {
+			return 1
+		}
+		return 0
+	}
+	return 0.7*v(k, j) + 0.1*v(k-1, j) + 0.1*v(k+1, j) + 0.1*v(k, 1-j)
+}
+
+// codes weighs what is stored and what is not. Codes that say the same thing count once;
+// absence counts only where the monitor has run.
+func (m *Model) codes(e Evidence) (piece, error) {
+	p := piece{before: e.Before}
+	has := func(list []string) bool {
+		return slices.ContainsFunc(list, func(c string) bool { return slices.Contains(e.Codes, c) })
+	}
+	ran := func(monitor string) bool { return slices.Contains(e.Ran, "") || slices.Contains(e.Ran, monitor) }
+	for _, g := range m.Book.Groups {
+		there := has(g.Codes)
+		if !there && !ran(g.Monitor) {
+			continue
+		}
+		if len(g.Shows) > 0 {
+			p.parts = append(p.parts, m.shown(g.Base, g.Shows, !there))
+			continue
+		}
+		l := m.newSign(codeStray, !there)
+		any := false
+		for i, s := range m.Suspects {
+			rows := m.table.of(Codes, s, m.Of)
+			if rows == nil {
+				continue
+			}
+			for k := range steps {
+				for j := range kinds {
+					v := share(rows, k, j, func(r *Row) bool {
+						return slices.ContainsFunc(g.Codes, func(c string) bool { return hasWord(r.Outcome, c) })
+					})
+					l.p[i*shades+k*kinds+j] = codeStray + (codeSet-codeStray)*v
+					l.feels[i] = l.feels[i] || v > 0
+				}
+			}
+			any = any || l.feels[i]
+		}
+		if any {
+			p.parts = append(p.parts, l)
+		}
+	}
+	if l := m.leakCodes(e, ran("evap")); l != nil {
+		p.parts = append(p.parts, l)
+	}
+	if len(p.parts) == 0 {
+		return p, ErrSilent
+	}
+	return p, nil
+}
+
+func hasWord(list, word string) bool {
+	for len(list) > 0 {
+		w, rest, _ := strings.Cut(list, " ")
+		if w == word {
+			return true
+		}
+		list = rest
+	}
+	return false
+}
+
+// leakCodes weighs the codes of leak sizes. Several at once is no contradiction: a leak
+// near a threshold, one that varies, or a check that cannot do its work.
+func (m *Model) leakCodes(e Evidence, ran bool) likelihood {
+	class := func(codes func(string) bool) int { // 0 none, then by size, last: several
+		c := 0
+		for i, s := range m.Book.Sizes {
+			if slices.ContainsFunc(s.Codes, codes) {
+				if c > 0 {
+					return len(m.Book.Sizes) + 1
+				}
+				c = i + 1
+			}
+		}
+		return c
+	}
+	several := len(m.Book.Sizes) + 1
+	met := class(func(c string) bool { return slices.Contains(e.Codes, c) })
+	if met == 0 && !ran {
+		return nil
+	}
+	// Odds of each class where the plant says one: most often that one, sometimes the next.
+	seen := func(says, class int, varies bool) float64 {
+		if says == 0 {
+			return [...]float64{1 - 3.5*codeStray, codeStray, codeStray, codeStray, codeStray / 2}[min(class, 4)]
+		}
+		v := 0.05
+		if varies {
+			v = 0.3
+		}
+		switch {
+		case class == several:
+			return v
+		case class == 0:
+			return 0.08
+		case says == several:
+			return (0.92 - v) / float64(len(m.Book.Sizes))
+		case class == says:
+			return 0.92 - v - 0.14
+		case class == says+1 || class == says-1:
+			return 0.06
+		}
+		return 0.02
+	}
+	l := &words{feels: make([]bool, len(m.Suspects)), seen: make([]float64, len(m.Suspects)*shades), well: make([]float64, len(m.Suspects)*shades), ok: met == 0}
+	for j := range kinds {
+		l.none[j] = seen(0, met, false)
+	}
+	for i, s := range m.Suspects {
+		rows := m.table.of(Codes, s, m.Of)
+		if rows == nil {
+			continue
+		}
+		says := func(k, j int) int {
+			r := rows[min(max(k, 0), steps-1)*kinds+j]
+			if r == nil {
+				return 0
+			}
+			return class(func(c string) bool { return hasWord(r.Outcome, c) })
+		}
+		sticks := slices.ContainsFunc(s.Changes, func(c knowledge.Change) bool { return c.Param == "sticks" }) || s.Key == "cap" || strings.HasPrefix(s.Key, "pump-")
+		for k := range steps {
+			for j := range kinds {
+				c := says(k, j)
+				l.feels[i] = l.feels[i] || c > 0
+				varies := sticks || says(k+1, j) != c || says(k-1, j) != c || says(k, 1-j) != c
+				x := i*shades + k*kinds + j
+				for _, n := range []struct {
+					k, j int
+					w    float64
+				}{{k, j, 0.7}, {k - 1, j, 0.1}, {k + 1, j, 0.1}, {k, 1 - j, 0.1}} {
+					l.seen[x] += n.w * seen(says(n.k, n.j), met, varies)
+					l.well[x] += n.w * seen(says(n.k, n.j), 0, varies)
+				}
+			}
+		}
+	}
+	return l
+}
+
+// limits weighs the number of a vapour monitor against its limit (service 06): what it
+// takes the leak for, times the root of value over limit, roughly.
+func (m *Model) limits(e Evidence) (piece, error) {
+	size := map[string]float64{"very-small": 0.508e-3, "small": 1.016e-3, "large": 2.3e-3}[e.Size]
+	if size == 0 || !(e.Value >= 0) || e.Value > 100 {
+		return piece{}, fmt.Errorf("a monitor's number over its limit lies between 0 and 100, for a leak that is very-small, small or large; this is %g for %q", e.Value, e.Size)
+	}
+	a, _ := m.Book.Archetype(m.Of.Vapour)
+	// What a unit makes of a hole differs from car to car: spread chosen here.
+	const spread = 0.45
+	c := within(0, size*math.Sqrt(math.Max(e.Value, 0.02)), spread)
+	if e.Value >= 1 {
+		d := size * math.Sqrt(e.Value)
+		c = Measured(d, d*math.Exp(-1.96*spread), d*math.Exp(1.96*spread))
+	}
+	l, err := m.hold(c, a.Entry, nil, false) // the whole system, as its own check sees it
+	if err != nil {
+		l2, err2 := m.hold(c, a.Entry, a.Settings(), false)
+		if err2 != nil {
+			return piece{}, err
+		}
+		l = l2
+	}
+	return piece{parts: []likelihood{l}, before: e.Before}, nil
+}
+
+var trimPoints = []string{"idle", "2500", "load"}
+
+// trim weighs a total fuel trim at one point.
+func (m *Model) trim(e Evidence) (piece, error) {
+	at := slices.Index(trimPoints, e.Key)
+	if at < 0 {
+		return piece{}, fmt.Errorf("a trim is read at %s, not at %q", strings.Join(trimPoints, ", "), e.Key)
+	}
+	if math.IsNaN(e.Value) || math.Abs(e.Value) > 100 {
+		return piece{}, fmt.Errorf("a total trim lies within ±100 %%; this is %g", e.Value)
+	}
+	read := []float64{math.NaN(), math.NaN(), math.NaN()}
+	read[at] = e.Value
+	l := m.numbers("trims", read)
+	if l == nil {
+		return piece{}, ErrSilent
+	}
+	if e.Stop {
+		l.bound[at] = math.Copysign(1, e.Value)
+	}
+	if e.Loose {
+		l.spread = slices.Clone(l.spread)
+		for i := range l.spread {
+			l.spread[i] *= 1.6
+		}
+	}
+	return piece{parts: []likelihood{l}, before: e.Before}, nil
+}
+
+// hole says between which diameters (m) a fault's hole lies at a step of severity, as a
+// gauge sees it: through its wall, or past it when it is what holds the pressure back.
+func (s Suspect) hole(k int, inside, bound bool) (low, high float64) {
+	at := func(severity float64) float64 {
+		d := 0.0
+		for _, x := range s.Defects(s.Part, severity) {
+			switch x.Param {
+			case "leak":
+				if inside || bound {
+					d = math.Max(d, x.Value*1e-3)
+				}
+			case "passes", "reverse":
+				if bound {
+					d = math.Max(d, x.Value*1e-3)
+				}
+			}
+		}
+		return d
+	}
+	return at(float64(k) / steps), at(float64(k+1) / steps)
+}
+
+// hold is the size of the holes under a gauge that is joined at entry, with the parts set
+// as they were.
+func (m *Model) hold(c *Curve, entry string, set plumbing.Settings, suction bool) (*holes, error) {
+	low, high, err := m.spans(entry, set, suction)
+	if err != nil {
+		return nil, err
+	}
+	return newHoles(c, low, high), nil
+}
+
+func (m *Model) spans(entry string, set plumbing.Settings, suction bool) (low, high [][steps]float64, err error) {
+	if err := m.has(entry); err != nil {
+		return nil, nil, err
+	}
+	for k := range set {
+		if err := m.has(k); err != nil {
+			return nil, nil, err
+		}
+	}
+	r := m.Graph.Reach(entry, set, suction)
+	if !r.Sealed() {
+		return nil, nil, fmt.Errorf("the system stood open to the air at %s: such a hold says nothing", strings.Join(r.Vents, ", "))
+	}
+	low, high = make([][steps]float64, len(m.Suspects)), make([][steps]float64, len(m.Suspects))
+	for i, s := range m.Suspects {
+		inside, bound := slices.Contains(r.Inside, s.Part), slices.Contains(r.Bounds, s.Part)
+		if !inside && !bound {
+			continue
+		}
+		for k := range steps {
+			a, b := s.hole(k, inside, bound)
+			low[i][k], high[i][k] = a*a, b*b
+		}
+	}
+	return low, high, nil
+}
+
+// makeUp turns the flow that keeps a pressure into the curve of a diameter.
+func (m *Model) makeUp(read []float64) (*Curve, error) {
+	if len(read) < 2 || math.IsNaN(read[0]) || math.IsNaN(read[1]) {
+		return nil, ErrSilent
+	}
+	flow, p := read[0]/60e3, read[1]*units.InH2O
+	if flow < 0 || flow > 0.05 || p < 20 || p > 30e3 {
+		return nil, fmt.Errorf("a make-up flow of %g L/min at %g inH2O cannot be", read[0], read[1])
+	}
+	const t, baro = 293.15, gas.StandardPressure
+	d := gas.Diameter(flow * baro / (gas.RAir * t) / math.Max(gas.Orifice(1, gas.NominalCd, baro+p, t, baro), 1e-9))
+	// Flow meters of a bay read to some 5 %, never better than 0.02 L/min (common practice, no source).
+	least := gas.Diameter((flow + 0.02/60e3) * baro / (gas.RAir * t) / gas.Orifice(1, gas.NominalCd, baro+p, t, baro))
+	return Measured(d, d*0.94-(least-d), math.Max(d*1.06, least)), nil
+}
+
+// done weighs a test of the Book by what was read, or by its outcome.
+func (m *Model) done(e Evidence) (piece, error) {
+	t, ok := m.Book.Test(e.Test)
+	if !ok {
+		var keys []string
+		for _, t := range m.Book.Tests {
+			keys = append(keys, t.Key)
+		}
+		return piece{}, fmt.Errorf("there is no test %q; %s", e.Test, Near(e.Test, keys))
+	}
+	if !t.Fits(m.Of) {
+		return piece{}, fmt.Errorf("the test %q is not for this car: it is for %s", e.Test, strings.Join(t.Only, ", "))
+	}
+	if e.Part != "" {
+		if err := m.has(e.Part); err != nil {
+			return piece{}, err
+		}
+	}
+	if len(e.Readings) > len(t.Reads) {
+		return piece{}, fmt.Errorf("the test %q has %d readings, not %d", e.Test, len(t.Reads), len(e.Readings))
+	}
+	for i, x := range e.Readings {
+		if math.IsInf(x, 0) || math.Abs(x) > 1e7 {
+			return piece{}, fmt.Errorf("the reading %q of the test %q cannot be %g", t.Reads[i].Name, e.Test, x)
+		}
+	}
+	if e.Outcome != "" && !slices.ContainsFunc(t.Outcomes, func(w knowledge.Word) bool { return w.Key == e.Outcome }) {
+		var keys []string
+		for _, w := range t.Outcomes {
+			keys = append(keys, w.Key)
+		}
+		return piece{}, fmt.Errorf("the test %q has no outcome %q; it has %s", e.Test, e.Outcome, strings.Join(keys, ", "))
+	}
+	p := piece{before: e.Before}
+	if e.Test == "make-up-flow" {
+		c, err := m.makeUp(e.Readings)
+		if errors.Is(err, ErrSilent) { // no figures: only whether it was more than the rig's own orifice
+			c, err = map[string]*Curve{"below": within(0, 0.508e-3, 0.12), "above": within(0.508e-3, math.Inf(1), 0.12)}[e.Outcome], nil
+			if c == nil {
+				return p, ErrSilent
+			}
+		}
+		if err != nil {
+			return p, err
+		}
+		l, err := m.hold(c, e.Entry, e.Set, false)
+		if err != nil {
+			return p, err
+		}
+		p.parts = []likelihood{l}
+		return p, nil
+	}
+	whole := true
+	for i, r := range t.Reads {
+		if r.Spread > 0 && (i >= len(e.Readings) || math.IsNaN(e.Readings[i])) {
+			whole = false
+		}
+	}
+	if whole {
+		if l := m.numbers(e.Test, e.Readings); l != nil {
+			p.parts = []likelihood{l}
+			return p, nil
+		}
+	}
+	if e.Outcome == "" {
+		return p, fmt.Errorf("the test %q: give its outcome, or all of its numbers", e.Test)
+	}
+	pr, err := m.predict(e.Test, e.Part, e.Entry, e.Set)
+	if err != nil {
+		return p, err
+	}
+	l, err := pr.words(e.Outcome)
+	p.parts = []likelihood{l}
+	return p, err
+}
+
+// exit weighs gas or smoke seen to leave at a part.
+func (m *Model) exit(e Evidence) (piece, error) {
+	if err := m.has(e.Part); err != nil {
+		return piece{}, err
+	}
+	const stray = 0.012 // an exit is seen where none is: a hose of the rig, a reflection (chosen here)
+	l := m.newSign(stray, e.Absent)
+	for i, s := range m.Suspects {
+		if !m.at(s.Part, e.Part) {
+			continue
+		}
+		for k := range steps {
+			low, high := s.hole(k, true, true)
+			for j := range kinds {
+				l.p[i*shades+k*kinds+j] = math.Max(seenSmoke(math.Sqrt(low*high)), stray)
+			}
+			l.feels[i] = l.feels[i] || high > 0
+		}
+	}
+	return piece{parts: []likelihood{l}, before: e.Before}, nil
+}
+
+// seenSmoke is the odds that smoke is seen at a hole (m): a wisp from some 0.3 mm on, and
+// not every place can be looked into (common practice, no source).
+func seenSmoke(d float64) float64 {
+	if d <= 0 {
+		return 0
+	}
+	return 0.92 * phi(math.Log(d/0.3e-3)/0.3)
+}
+
+// Near says which of some keys are nearest to a mistyped one.
+func Near(key string, known []string) string {
+	type near struct {
+		k string
+		d int
+	}
+	var best []near
+	for _, k := range known {
+		best = append(best, near{k, distance(key, k)})
+	}
+	slices.SortStableFunc(best, func(a, b near) int { return a.d - b.d })
+	var out []string
+	for i, b := range best {
+		if i < 4 {
+			out = append(out, b.k)
+		}
+	}
+	if len(out) == 0 {
+		return "there are none"
+	}
+	return "the nearest are " + strings.Join(out, ", ")
+}
+
+// distance is how many letters must be put in, left out or changed (Levenshtein), less for
+// words that hold one another.
+func distance(a, b string) int {
+	if a != "" && strings.Contains(b, a) {
+		return len(b) - len(a) - len(b)/2
+	}
+	row := make([]int, len(b)+1)
+	for j := range row {
+		row[j] = j
+	}
+	for i := range len(a) {
+		last := row[0]
+		row[0] = i + 1
+		for j := range len(b) {
+			c := last
+			if a[i] != b[j] {
+				c++
+			}
+			last = row[j+1]
+			row[j+1] = min(c, row[j]+1, last+1)
+		}
+	}
+	return row[len(b)]
+}

@@ -1,0 +1,305 @@
+package diagnose
+
+import (
+	"errors"
+	"fmt"
+	"math"
+	"slices"
+
+	"wexter/core/knowledge"
+	"wexter/core/plumbing"
+)
+
+// steps of severity, kinds of car, and what one suspect has of both.
+const (
+	steps  = 5
+	kinds  = 2
+	shades = steps * kinds
+)
+
+// Car is the car that is reasoned about. Age in years and distance in km may be unknown (0).
+type Car struct {
+	Of    plumbing.Combination
+	Graph *plumbing.Graph
+	Age   float64
+	Km    int
+}
+
+// Suspect is a fault that this car can have.
+type Suspect struct {
+	knowledge.Fault
+	Part  string // of the car that has it
+	Prior float64
+}
+
+// Model is one car with everything that may be wrong with it.
+type Model struct {
+	Car
+	Book     knowledge.Book
+	Suspects []Suspect
+	table    *Table
+	index    map[string]int
+	pairs    [][2]int
+	// Odds before anything is known.
+	two, none, other float64
+}
+
+// Odds that belong to no single fault, chosen here.
+const (
+	nothingNow  = 0.06 // the trouble is not there while the car is looked at
+	unknown     = 0.02 // something the Book does not know
+	pairsFew    = 0.08 // two faults at once on a new car
+	pairsMany   = 0.15 // and on an old one that has gone far
+	oldYears    = 15.0
+	farKm       = 250e3
+	notOneFault = "not-run" // of the Book: nothing wrong, the monitor has not run
+)
+
+// ErrNoSuspect means that the Book knows nothing that this car could have.
+var ErrNoSuspect = errors.New("the Book knows no fault that this car can have")
+
+// New makes the model of a car from the Book and the table of what the plant says.
+func New(b knowledge.Book, t *Table, car Car) (*Model, error) {
+	if car.Graph == nil {
+		return nil, errors.New("the car has no plumbing")
+	}
+	m := &Model{Car: car, Book: b, table: t, index: map[string]int{}}
+	sum := map[string]float64{}
+	for _, f := range b.Faults {
+		part, can := f.Can(car.Graph, car.Of)
+		if !can || f.Family == "other" || f.After {
+			continue
+		}
+		m.index[f.Key] = len(m.Suspects)
+		m.Suspects = append(m.Suspects, Suspect{Fault: f, Part: part, Prior: f.Weight})
+		sum[f.Family] += f.Weight
+	}
+	for _, f := range b.Faults { // what only a repair brings comes in with a repair
+		if part, can := f.Can(car.Graph, car.Of); can && f.After {
+			m.index[f.Key] = len(m.Suspects)
+			m.Suspects = append(m.Suspects, Suspect{Fault: f, Part: part, Prior: 0.1 * f.Weight})
+			sum[f.Family] += 0.1 * f.Weight
+		}
+	}
+	if len(m.Suspects) == 0 {
+		return nil, ErrNoSuspect
+	}
+	total := 0.0
+	for _, o := range b.Odds {
+		if sum[o.Key] > 0 {
+			total += o.Share
+		}
+	}
+	for i := range m.Suspects {
+		s := &m.Suspects[i]
+		share := 0.01
+		for _, o := range b.Odds {
+			if o.Key == s.Family {
+				share = o.Share
+			}
+		}
+		s.Prior *= share / math.Max(total, 0.01) / sum[s.Family]
+	}
+	worn := 0.5*math.Min(car.Age/oldYears, 1) + 0.5*math.Min(float64(car.Km)/farKm, 1)
+	m.two, m.none, m.other = pairsFew+(pairsMany-pairsFew)*worn, nothingNow, unknown
+	for a := range m.Suspects {
+		for c := a + 1; c < len(m.Suspects); c++ {
+			if m.Suspects[a].Key != notOneFault && m.Suspects[c].Key != notOneFault {
+				m.pairs = append(m.pairs, [2]int{a, c})
+			}
+		}
+	}
+	return m, nil
+}
+
+// suspect finds one by the fault's key; the error names the nearest known ones.
+func (m *Model) suspect(key string) (int, error) {
+	if i, ok := m.index[key]; ok {
+		return i, nil
+	}
+	keys := make([]string, 0, len(m.Suspects))
+	for _, s := range m.Suspects {
+		keys = append(keys, s.Key)
+	}
+	if _, known := m.Book.Fault(key); known {
+		return 0, fmt.Errorf("this car cannot have the fault %q; %s", key, Near(key, keys))
+	}
+	return 0, fmt.Errorf("there is no fault %q; %s", key, Near(key, keys))
+}
+
+// weights are the odds of every explanation, step and kind of car, not normalised.
+type weights struct {
+	single []float64 // [suspect][step][kind]
+	pair   []float64 // [pair][step of the first][step of the second][kind]
+	none   [kinds]float64
+	other  [kinds]float64
+}
+
+const pairShades = steps * steps * kinds
+
+// prior is what stands before anything is known.
+func (m *Model) prior() *weights {
+	w := &weights{single: make([]float64, len(m.Suspects)*shades), pair: make([]float64, len(m.pairs)*pairShades)}
+	one := 1 - m.two - m.none - m.other
+	if len(m.pairs) == 0 {
+		one += m.two
+	}
+	for s, x := range m.Suspects {
+		for i := range shades {
+			w.single[s*shades+i] = one * x.Prior / shades
+		}
+	}
+	sum := 0.0
+	for _, p := range m.pairs {
+		sum += m.Suspects[p[0]].Prior * m.Suspects[p[1]].Prior
+	}
+	for i, p := range m.pairs {
+		v := m.two * m.Suspects[p[0]].Prior * m.Suspects[p[1]].Prior / sum / pairShades
+		for x := range pairShades {
+			w.pair[i*pairShades+x] = v
+		}
+	}
+	for j := range kinds {
+		w.none[j], w.other[j] = m.none/kinds, m.other/kinds
+	}
+	return w
+}
+
+func (w *weights) total() float64 {
+	t := 0.0
+	for _, v := range w.single {
+		t += v
+	}
+	for _, v := range w.pair {
+		t += v
+	}
+	for j := range kinds {
+		t += w.none[j] + w.other[j]
+	}
+	return t
+}
+
+func (w *weights) scale(by float64) {
+	for i := range w.single {
+		w.single[i] *= by
+	}
+	for i := range w.pair {
+		w.pair[i] *= by
+	}
+	for j := range kinds {
+		w.none[j] *= by
+		w.other[j] *= by
+	}
+}
+
+// Odds of what a repair does, common practice, no source.
+const (
+	repairHolds = 0.94 // what was repaired is gone
+	repairFails = 0.04 // it is still there: fitted wrong, or a poor copy
+	causeThere  = 0.6  // a cause that was named is there
+	causeMaybe  = 0.12 // a cause the Book knows of, and nobody answered
+)
+
+// repaired is what stands after faults were repaired: the prior of the next epoch. What
+// else a repair may bring (a seal left out) takes the rest.
+func (m *Model) repaired(w *weights, r Repair) error {
+	s, err := m.suspect(r.Fault)
+	if err != nil {
+		return err
+	}
+	var after []int
+	for i, x := range m.Suspects {
+		if x.After {
+			after = append(after, i)
+		}
+	}
+	gone, brings := repairHolds, 1-repairHolds-repairFails
+	if len(after) == 0 {
+		gone, brings = gone+brings, 0
+	}
+	causes, odds := m.Suspects[s].Causes, causeMaybe
+	switch {
+	case r.Cause == "":
+	case r.Cause == NoCause:
+		causes = nil
+	default:
+		if _, err := m.suspect(r.Cause); err != nil {
+			return err
+		}
+		causes, odds = []string{r.Cause}, causeThere
+	}
+	var cause []int
+	for _, k := range causes {
+		if i, ok := m.index[k]; ok && i != s {
+			cause = append(cause, i)
+		}
+	}
+	at := map[[2]int]int{}
+	for i, p := range m.pairs {
+		at[p] = i
+	}
+	// leave says where the mass of one explanation goes when the repaired part is well:
+	// rest is the other fault of a pair (with its step), or -1.
+	leave := func(mass float64, rest, k, j int) {
+		caused := 0.0
+		if len(cause) > 0 && (rest < 0 || !slices.Contains(cause, rest)) {
+			caused = odds
+		}
+		well := mass * (1 - caused)
+		if rest < 0 {
+			w.none[j] += well
+		} else {
+			w.single[rest*shades+k*kinds+j] += well
+		}
+		for _, c := range cause {
+			share := mass * caused / float64(len(cause)) / steps
+			for kc := range steps {
+				if rest < 0 {
+					w.single[c*shades+kc*kinds+j] += share
+					continue
+				}
+				p, ka, kb := [2]int{rest, c}, k, kc
+				if rest > c {
+					p, ka, kb = [2]int{c, rest}, kc, k
+				}
+				if i, ok := at[p]; ok {
+					w.pair[i*pairShades+(ka*steps+kb)*kinds+j] += share
+				}
+			}
+		}
+	}
+	for i, p := range m.pairs {
+		if p[0] != s && p[1] != s {
+			continue
+		}
+		rest := p[0] + p[1] - s
+		for ka := range steps {
+			for kb := range steps {
+				for j := range kinds {
+					x := &w.pair[i*pairShades+(ka*steps+kb)*kinds+j]
+					k := ka
+					if p[0] == s {
+						k = kb
+					}
+					mass := *x
+					*x = mass * repairFails
+					leave(mass*(1-repairFails), rest, k, j)
+				}
+			}
+		}
+	}
+	for k := range steps {
+		for j := range kinds {
+			x := &w.single[s*shades+k*kinds+j]
+			mass := *x
+			*x = mass * repairFails
+			leave(mass*gone, -1, 0, j)
+			for _, i := range after {
+				for ka := range steps {
+					w.single[i*shades+ka*kinds+j] += mass * brings / float64(len(after)*steps)
+				}
+			}
+		}
+	}
+	return nil
+}

@@ -1,0 +1,825 @@
+package diagnose
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"wexter/core/knowledge"
+	"wexter/core/plumbing"
+)
+
+// Bay is what a shop has and how it works. Costs are in minutes and what is worth minutes.
+type Bay struct {
+	Kit      []string          // keys of the Book's kit; nil: all of it
+	Rate     float64           // money an hour of work; 0 takes 66
+	Day      float64           // what a day of waiting is worth; 0 takes 120 min
+	Policies map[string]string // option by school of the Book
+	Last     string            // the set-up that still stands: see Shares of a test
+	Careful  bool              // there are people trained for sealed tanks and high voltage
+	Access   map[string]int    // minutes to reach a part on this car, from its access cards
+}
+
+// Prices in minutes that the Book does not give, chosen here.
+const (
+	usualRate  = 66.0
+	usualDay   = 120.0
+	retest     = 15.0  // of the test that failed, after a part was renewed
+	waitNone   = 60.0  // to run the monitor and see, when nothing is there
+	findOther  = 240.0 // what it takes to find what is not in the Book
+	forbidden  = 1e6
+	plugHand   = 2.0
+	lookAtPart = 5.0
+)
+
+var hazardMinutes = [4]float64{0, 2, 6, 60}
+
+// Outcome is what may come out of an action.
+type Outcome struct {
+	Key, Name string
+	Odds      float64
+	Usual     bool   // what a sound car shows
+	Best      string // the likeliest explanation then, in words
+	BestOdds  float64
+}
+
+// Action is something that may be done next: a test of the Book on this car.
+type Action struct {
+	Test    string
+	Part    string // that is tried by itself, or looked at
+	Plug    string // line that is plugged for a hold
+	Name    string
+	Minutes float64 // of work, access and set-up included
+	Days    int
+	Hazard  int
+	Cost    float64 // what it costs now, in minutes and what is worth them
+	Expect  float64 // what is to be expected until the car is mended, this action included
+	Bits    float64 // what it tells
+	Why     string
+	Missing []string // kit that the bay has not
+	Barred  string   // why it is not offered here, though the kit is there
+	Out     []Outcome
+	Clears  []string // faults that its usual outcome makes much less likely
+	Accuses []string // faults that another outcome makes much more likely
+	Entry   string
+	Set     plumbing.Settings
+
+	odds [][]float64 // [outcome][particle]
+}
+
+// Swap is renewing a suspect's part without having proven it bad.
+type Swap struct {
+	Fault     string
+	Name      string
+	Odds      float64
+	Minutes   float64 // of work and retest
+	Price     float64
+	Cost      float64 // of the attempt
+	Expect    float64 // until the car is mended, when this is done first
+	BreakEven float64 // odds from which it costs less than the test that would prove the part; 0 when none would
+	Prove     string  // that test
+}
+
+// Plan is what may be done next, best first.
+type Plan struct {
+	Actions []Action // that this bay can do
+	Without []Action // that lack kit or are barred here
+	Swaps   []Swap
+	Now     float64 // expected cost when nothing more is tested: parts renewed in the order of odds over cost
+	Buy     []Purchase
+}
+
+// Purchase is what a further instrument would save on this car.
+type Purchase struct {
+	Kit   string
+	Saves float64 // min
+	For   string  // the test it would be used for
+}
+
+// particle is a share of the odds: an explanation with its steps and kind of car.
+type particle struct {
+	a, b, ka, kb, j int // suspects, -1 for none
+	group           int // explanation, index
+	w               float64
+}
+
+type group struct {
+	a, b  int // suspects, -1 for none; a: -1 none-now, -2 other
+	total float64
+}
+
+// How many explanations and shares of them a plan looks at.
+const (
+	mostGroups    = 110
+	mostParticles = 1300
+	lookDeeper    = 4
+	lookWide      = 10
+)
+
+// cloud is the pruned odds that a plan works on.
+func (s *State) cloud() ([]particle, []group) {
+	var gs []group
+	var all []particle
+	add := func(a, b int, row []float64, pair bool) {
+		t := 0.0
+		for _, v := range row {
+			t += v
+		}
+		if t < 1e-5 {
+			return
+		}
+		g := len(gs)
+		gs = append(gs, group{a, b, t})
+		for x, v := range row {
+			p := particle{a: a, b: b, j: x % kinds, group: g, w: v}
+			if pair {
+				p.ka, p.kb = x/kinds/steps, x/kinds%steps
+			} else {
+				p.ka = x / kinds
+			}
+			all = append(all, p)
+		}
+	}
+	for i := range s.Suspects {
+		add(i, -1, s.w.single[i*shades:(i+1)*shades], false)
+	}
+	for i, q := range s.pairs {
+		add(q[0], q[1], s.w.pair[i*pairShades:(i+1)*pairShades], true)
+	}
+	add(-1, -1, s.w.none[:], false)
+	add(-2, -1, s.w.other[:], false)
+	order := make([]int, len(gs))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortFunc(order, func(x, y int) int { return cmp.Or(cmp.Compare(gs[y].total, gs[x].total), x-y) })
+	keep := map[int]int{}
+	for n, g := range order {
+		if n < mostGroups {
+			keep[g] = n
+		}
+	}
+	all = slices.DeleteFunc(all, func(p particle) bool { _, ok := keep[p.group]; return !ok })
+	slices.SortStableFunc(all, func(x, y particle) int { return cmp.Compare(y.w, x.w) })
+	all = all[:min(len(all), mostParticles)]
+	kept := make([]group, len(keep))
+	sum := 0.0
+	for g, n := range keep {
+		kept[n] = gs[g]
+		kept[n].total = 0
+	}
+	for i := range all {
+		all[i].group = keep[all[i].group]
+		sum += all[i].w
+	}
+	for i := range all {
+		all[i].w /= sum
+		kept[all[i].group].total += all[i].w
+	}
+	return all, kept
+}
+
+// mend is what renewing a suspect's part costs, the retest included.
+func (s *State) mend(i int, bay Bay) float64 {
+	f := s.Suspects[i]
+	rate := cmp.Or(bay.Rate, usualRate)
+	return float64(f.Minutes) + s.Book.CostOf(f.Cost).Price/rate*60 + retest
+}
+
+// price is what is still to be expected when nothing more is tested: parts are renewed one
+// after another in rising cost over odds, each followed by the test that failed, until the
+// car is well. first is renewed before all others; -1 leaves the order free.
+func (s *State) price(gs []group, p, mend []float64, first int) float64 {
+	n := len(s.Suspects)
+	marg := make([]float64, n+2) // the last two: none-now, other
+	for g, x := range gs {
+		switch {
+		case x.a == -1:
+			marg[n] += p[g]
+		case x.a == -2:
+			marg[n+1] += p[g]
+		default:
+			marg[x.a] += p[g]
+			if x.b >= 0 {
+				marg[x.b] += p[g]
+			}
+		}
+	}
+	order := make([]int, 0, 48)
+	for i, v := range marg {
+		if v > 1e-9 {
+			order = append(order, i)
+		}
+	}
+	slices.SortFunc(order, func(x, y int) int {
+		if x == first || y == first {
+			return btoi(y == first) - btoi(x == first)
+		}
+		return cmp.Or(cmp.Compare(marg[y]*mend[x], marg[x]*mend[y]), x-y)
+	})
+	after := make([]float64, n+2)
+	t := 0.0
+	for _, i := range order {
+		t += mend[i]
+		after[i] = t
+	}
+	sum := 0.0
+	for g, x := range gs {
+		switch {
+		case x.a == -1:
+			sum += p[g] * after[n]
+		case x.a == -2:
+			sum += p[g] * after[n+1]
+		case x.b >= 0:
+			sum += p[g] * math.Max(after[x.a], after[x.b])
+		default:
+			sum += p[g] * after[x.a]
+		}
+	}
+	return sum
+}
+
+func btoi(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+// outcome is one way an action may end, with its likelihood.
+type outcome struct {
+	Outcome
+	like likelihood
+}
+
+// sizes of a hold's outcome that a plan tells apart.
+var holdOutcomes = []struct {
+	key, name string
+	low, high float64
+}{
+	{"holds", "holds", 0, 0.25e-3},
+	{"small", "leaks, within 0.020 in", 0.25e-3, 0.508e-3},
+	{"over", "leaks, over 0.020 in", 0.508e-3, 2e-3},
+	{"wide", "wide open, or cannot be charged", 2e-3, math.Inf(1)},
+}
+
+func (m *Model) holdWords(entry string, set plumbing.Settings) []outcome {
+	low, high, err := m.spans(entry, set, false)
+	if err != nil {
+		return nil
+	}
+	var out []outcome
+	for i, o := range holdOutcomes {
+		out = append(out, outcome{Outcome{Key: o.key, Name: o.name, Usual: i == 0}, newHoles(within(o.low, o.high, 0.12), low, high)})
+	}
+	return out
+}
+
+func (m *Model) flowWords(entry string, set plumbing.Settings) []outcome {
+	low, high, err := m.spans(entry, set, false)
+	if err != nil {
+		return nil
+	}
+	return []outcome{{Outcome{Key: "below", Name: "less than the reference", Usual: true}, newHoles(within(0, 0.508e-3, 0.1), low, high)},
+		{Outcome{Key: "above", Name: "more than the reference"}, newHoles(within(0.508e-3, math.Inf(1), 0.1), low, high)}}
+}
+
+func (m *Model) testWords(test, part, entry string, set plumbing.Settings) []outcome {
+	pr, err := m.predict(test, part, entry, set)
+	if err != nil {
+		return nil
+	}
+	t, _ := m.Book.Test(test)
+	var out []outcome
+	for i, k := range pr.outcomes {
+		l, err := pr.words(k)
+		if err != nil {
+			return nil
+		}
+		name := k
+		for _, w := range t.Outcomes {
+			if w.Key == k {
+				name = w.Name
+			}
+		}
+		if kind, at, ok := strings.Cut(k, ":"); ok {
+			p, _ := m.Graph.Part(at)
+			name = map[string]string{"exit": "smoke at the ", "seen": "damage seen: "}[kind] + lowerName(p.Name)
+			if test == "boost-pressure" {
+				name = "air at the " + lowerName(p.Name)
+			}
+		}
+		out = append(out, outcome{Outcome{Key: k, Name: name, Usual: i == pr.usual}, l})
+	}
+	return out
+}
+
+func lowerName(s string) string {
+	if len(s) > 1 && s[1] >= 'a' && s[1] <= 'z' {
+		return strings.ToLower(s[:1]) + s[1:]
+	}
+	return s
+}
+
+// actions lists everything that could be done on this car.
+func (s *State) actions(bay Bay, marg []float64) []Action {
+	arch, sealed := s.Book.Archetype(s.Of.Vapour)
+	usual := arch.Settings()
+	entry := arch.Entry
+	if _, ok := s.Graph.Part(entry); !ok {
+		sealed = false
+	}
+	for k := range usual {
+		if _, ok := s.Graph.Part(k); !ok {
+			delete(usual, k)
+		}
+	}
+	var out []Action
+	reach := func(part string) float64 {
+		if n, ok := bay.Access[part]; ok {
+			return float64(n)
+		}
+		p, _ := s.Graph.Part(part)
+		return float64(p.Minutes)
+	}
+	add := func(t knowledge.Test, part, plug string, set plumbing.Settings, extra float64) {
+		a := Action{Test: t.Key, Part: part, Plug: plug, Name: t.Name, Minutes: float64(t.Minutes) + extra, Days: t.Days, Hazard: t.Hazard, Entry: "", Set: set}
+		if set != nil {
+			a.Entry = entry
+		}
+		if t.Shares != "" && t.Shares == bay.Last {
+			a.Minutes -= float64(t.Saves)
+		}
+		a.Cost = a.Minutes + hazardMinutes[t.Hazard] + float64(t.Days)*cmp.Or(bay.Day, usualDay)
+		p, _ := s.Graph.Part(part)
+		switch {
+		case plug != "":
+			l, _ := s.Graph.Part(plug)
+			a.Name = "Hold, plugged at the " + lowerName(s.Graph.PlugName(l))
+		case part != "" && t.Key == "look":
+			a.Name = "Look at the " + lowerName(p.Name)
+		case part != "" && t.Key != "cap-check":
+			a.Name = t.Name + ": " + lowerName(p.Name)
+		case t.Key == "decay":
+			a.Name = "Hold on the whole system"
+		}
+		a.Missing = lacking(t, bay.Kit)
+		if (t.Hazard == 3 || strings.Contains(s.Of.Vapour, "sealed") && set != nil) && !bay.Careful {
+			a.Barred = "trained people only"
+		}
+		if t.Key == "smoke" && bay.Policies["gas"] == "air" { // inert gas is asked for unless the shop says air
+			a.Missing = slices.DeleteFunc(a.Missing, func(k string) bool { return k == "inert" })
+		}
+		out = append(out, a)
+	}
+	for _, t := range s.Book.Tests {
+		if !t.Fits(s.Of) || t.Key == "readiness" {
+			continue
+		}
+		switch {
+		case t.Key == "decay":
+			if !sealed {
+				continue
+			}
+			add(t, "", "", usual, 0)
+			whole := s.Graph.Reach(entry, usual, false)
+			for _, p := range s.Graph.Plugs() {
+				if usual[p.Key] != "" || !slices.Contains(whole.Inside, p.Key) {
+					continue
+				}
+				set := plumbing.Settings{p.Key: plumbing.Plugged}
+				for k, v := range usual {
+					set[k] = v
+				}
+				if r := s.Graph.Reach(entry, set, false); r.Sealed() && len(r.Inside) < len(whole.Inside) {
+					add(t, "", p.Key, set, plugHand+reach(p.Key))
+				}
+			}
+		case t.Key == "make-up-flow" || t.Key == "smoke":
+			if sealed {
+				add(t, "", "", usual, 0)
+			}
+		case PartTest(t.Key):
+			done := map[string]bool{}
+			for i, x := range s.Suspects {
+				part := Target(s.Graph, x.Fault, x.Part, t.Key)
+				if part == "" || done[part] || marg[i] < 0.004 {
+					continue
+				}
+				done[part] = true
+				extra := reach(part)
+				if t.Key == "cap-check" {
+					extra = 0
+				}
+				add(t, part, "", nil, extra)
+			}
+		case t.Key == "look":
+			add(t, "", "", nil, 0)
+			done := map[string]bool{}
+			for i, x := range s.Suspects {
+				if marg[i] >= 0.02 && slices.Contains(x.Tests, "look") && !done[x.Part] {
+					done[x.Part] = true
+					t := t
+					t.Minutes = lookAtPart
+					add(t, x.Part, "", nil, reach(x.Part))
+				}
+			}
+		case Simulated(t.Key, s.Of):
+			add(t, "", "", nil, 0)
+		}
+	}
+	return out
+}
+
+// lacking lists the kit that a test needs and a bay has not. What the Book names instead
+// stands for one thing that is missing.
+func lacking(t knowledge.Test, kit []string) (missing []string) {
+	if kit == nil {
+		return nil
+	}
+	for _, k := range t.Kit {
+		if !slices.Contains(kit, k) {
+			missing = append(missing, k)
+		}
+	}
+	for _, k := range t.Instead {
+		if len(missing) > 0 && slices.Contains(kit, k) {
+			return missing[1:]
+		}
+	}
+	return missing
+}
+
+// was reports whether an action was done in this epoch with a result that stands.
+func (s *State) was(a Action) bool {
+	if len(s.history) == 0 {
+		return false
+	}
+	for _, e := range s.history[len(s.history)-1].Evidence {
+		switch {
+		case e.Kind == Held && a.Test == wholeHold:
+			same := true
+			for k, v := range a.Set {
+				same = same && e.Set[k] == v
+			}
+			for k, v := range e.Set {
+				same = same && a.Set[k] == v
+			}
+			if same {
+				return true
+			}
+		case e.Kind == Done && e.Test == a.Test && e.Part == a.Part:
+			return true
+		case e.Kind == Looked && a.Test == "look" && a.Part == e.Part:
+			return true
+		}
+	}
+	return false
+}
+
+// Next ranks what may be done, by what it is then still to cost until the car is mended.
+func (s *State) Next(bay Bay) Plan {
+	marg := s.Marginals()
+	ps, gs := s.cloud()
+	n := len(s.Suspects)
+	mend := make([]float64, n+2)
+	for i := range s.Suspects {
+		mend[i] = s.mend(i, bay)
+	}
+	mend[n], mend[n+1] = waitNone, findOther
+	now := make([]float64, len(gs))
+	for g := range gs {
+		now[g] = gs[g].total
+	}
+	plan := Plan{Now: s.price(gs, now, mend, -1)}
+	var can []*Action
+	list := s.actions(bay, marg)
+	for i := range list {
+		a := &list[i]
+		if s.was(*a) {
+			continue
+		}
+		if !s.expect(a, ps, gs) {
+			continue
+		}
+		a.Expect, a.Bits = s.value(a, ps, gs, nil, mend)
+		can = append(can, a)
+	}
+	slices.SortStableFunc(can, func(a, b *Action) int { return cmp.Compare(a.Expect, b.Expect) })
+	able := func(a *Action) bool { return len(a.Missing) == 0 && a.Barred == "" }
+	var open []*Action
+	for _, a := range can {
+		if able(a) {
+			open = append(open, a)
+		}
+	}
+	// Look deeper below the best few: after each outcome the better of renewing and the
+	// best of some further tests.
+	for i, a := range open {
+		if i < lookDeeper {
+			a.Expect = s.deeper(a, open[:min(len(open), lookWide)], ps, gs, mend)
+		}
+	}
+	slices.SortStableFunc(open[:min(len(open), lookDeeper)], func(a, b *Action) int { return cmp.Compare(a.Expect, b.Expect) })
+	for _, a := range open {
+		s.describe(a, ps, gs, marg)
+		plan.Actions = append(plan.Actions, *a)
+	}
+	best := plan.Now
+	if len(open) > 0 {
+		best = math.Min(best, open[0].Expect)
+	}
+	saves := map[string]Purchase{}
+	for _, a := range can {
+		if able(a) {
+			continue
+		}
+		s.describe(a, ps, gs, marg)
+		plan.Without = append(plan.Without, *a)
+		if len(a.Missing) == 1 && a.Barred == "" {
+			if k := a.Missing[0]; best-a.Expect > saves[k].Saves+0.5 {
+				saves[k] = Purchase{k, best - a.Expect, a.Name}
+			}
+		}
+	}
+	for _, k := range s.Book.Kit {
+		if p, ok := saves[k.Key]; ok {
+			plan.Buy = append(plan.Buy, p)
+		}
+	}
+	slices.SortStableFunc(plan.Buy, func(a, b Purchase) int { return cmp.Compare(b.Saves, a.Saves) })
+	plan.Swaps = s.swaps(bay, gs, now, mend, marg, open)
+	return plan
+}
+
+// expect works out how likely each outcome of an action is under every particle.
+func (s *State) expect(a *Action, ps []particle, gs []group) bool {
+	var outs []outcome
+	switch a.Test {
+	case "decay":
+		outs = s.holdWords(a.Entry, a.Set)
+	case "make-up-flow":
+		outs = s.flowWords(a.Entry, a.Set)
+	default:
+		outs = s.testWords(a.Test, a.Part, a.Entry, a.Set)
+	}
+	if len(outs) < 2 {
+		return false
+	}
+	a.odds = make([][]float64, len(outs))
+	a.Out = make([]Outcome, len(outs))
+	prior := 0.0
+	for i := range s.Suspects {
+		prior += s.Suspects[i].Prior
+	}
+	for o := range outs {
+		l := outs[o].like
+		a.Out[o] = outs[o].Outcome
+		v := make([]float64, len(ps))
+		var sound, mean [kinds]float64
+		for j := range kinds {
+			sound[j] = l.sound(j)
+			for i := range s.Suspects {
+				r := sound[j]
+				if l.felt(i) {
+					r = 0
+					for k := range steps {
+						r += l.one(i, k, j) / steps
+					}
+				}
+				mean[j] += r * s.Suspects[i].Prior / prior
+			}
+		}
+		for i, p := range ps {
+			switch {
+			case p.a == -1:
+				v[i] = sound[p.j]
+			case p.a == -2:
+				v[i] = mean[p.j]
+			default:
+				fa, fb := l.felt(p.a), p.b >= 0 && l.felt(p.b)
+				switch {
+				case fa && fb:
+					v[i] = l.two(p.a, p.ka, p.b, p.kb, p.j)
+				case fa:
+					v[i] = l.one(p.a, p.ka, p.j)
+				case fb:
+					v[i] = l.one(p.b, p.kb, p.j)
+				default:
+					v[i] = sound[p.j]
+				}
+			}
+		}
+		a.odds[o] = v
+	}
+	for i := range ps {
+		t := 0.0
+		for o := range a.odds {
+			t += a.odds[o][i]
+		}
+		for o := range a.odds {
+			a.odds[o][i] /= math.Max(t, 1e-12)
+		}
+	}
+	for o := range a.odds {
+		for i, p := range ps {
+			a.Out[o].Odds += p.w * a.odds[o][i]
+		}
+	}
+	return true
+}
+
+// value is what is to be expected of an action, and what it tells in bits. Given is the
+// likelihood of what came before, by particle; nil for nothing.
+func (s *State) value(a *Action, ps []particle, gs []group, given, mend []float64) (cost, bits float64) {
+	p := make([]float64, len(gs))
+	total, before := 0.0, make([]float64, len(gs))
+	for i, x := range ps {
+		w := x.w
+		if given != nil {
+			w *= given[i]
+		}
+		before[x.group] += w
+		total += w
+	}
+	cost = a.Cost
+	bits = entropy(before, total)
+	for o := range a.odds {
+		clear(p)
+		t := 0.0
+		for i, x := range ps {
+			w := x.w * a.odds[o][i]
+			if given != nil {
+				w *= given[i]
+			}
+			p[x.group] += w
+			t += w
+		}
+		if t <= 1e-9*total {
+			continue
+		}
+		for g := range p {
+			p[g] /= t
+		}
+		cost += t / total * s.price(gs, p, mend, -1)
+		bits -= t / total * entropy(p, 1)
+	}
+	return cost, math.Max(bits, 0)
+}
+
+// entropy of odds that sum to total, in bits.
+func entropy(p []float64, total float64) float64 {
+	h := 0.0
+	for _, v := range p {
+		if v > 0 {
+			h -= v / total * math.Log2(v/total)
+		}
+	}
+	return h
+}
+
+// deeper is what is to be expected of an action when after each outcome the best of some
+// further ones may follow.
+func (s *State) deeper(a *Action, more []*Action, ps []particle, gs []group, mend []float64) float64 {
+	cost := a.Cost
+	p := make([]float64, len(gs))
+	for o := range a.odds {
+		clear(p)
+		t := 0.0
+		for i, x := range ps {
+			w := x.w * a.odds[o][i]
+			p[x.group] += w
+			t += w
+		}
+		if t <= 1e-9 {
+			continue
+		}
+		for g := range p {
+			p[g] /= t
+		}
+		best := s.price(gs, p, mend, -1)
+		if t > 0.01 {
+			for _, b := range more {
+				if b == a {
+					continue
+				}
+				c, _ := s.value(b, ps, gs, a.odds[o], mend)
+				best = math.Min(best, c)
+			}
+		}
+		cost += t * best
+	}
+	return cost
+}
+
+// describe says in words what an action would tell.
+func (s *State) describe(a *Action, ps []particle, gs []group, marg []float64) {
+	name := func(g group) string {
+		switch {
+		case g.a == -1:
+			return "nothing that is there now"
+		case g.a == -2:
+			return "something else"
+		case g.b >= 0:
+			return lowerName(s.Suspects[g.a].Name) + " and " + lowerName(s.Suspects[g.b].Name)
+		}
+		return lowerName(s.Suspects[g.a].Name)
+	}
+	calm, alarm := make([]float64, len(s.Suspects)), make([]float64, len(s.Suspects))
+	tc, ta := 0.0, 0.0
+	for o := range a.Out {
+		p := make([]float64, len(gs))
+		t := 0.0
+		for i, x := range ps {
+			w := x.w * a.odds[o][i]
+			p[x.group] += w
+			t += w
+			to := alarm
+			if a.Out[o].Usual {
+				to = calm
+			}
+			if x.a >= 0 {
+				to[x.a] += w
+				if x.b >= 0 {
+					to[x.b] += w
+				}
+			}
+		}
+		if a.Out[o].Usual {
+			tc += t
+		} else {
+			ta += t
+		}
+		best := 0
+		for g := range p {
+			if p[g] > p[best] {
+				best = g
+			}
+		}
+		if t > 0 {
+			a.Out[o].Best, a.Out[o].BestOdds = name(gs[best]), p[best]/t
+		}
+	}
+	for i := range s.Suspects {
+		if marg[i] < 0.01 {
+			continue
+		}
+		if tc > 0 && calm[i]/tc < 0.45*marg[i] {
+			a.Clears = append(a.Clears, s.Suspects[i].Key)
+		}
+		if ta > 0 && alarm[i]/ta > 1.4*marg[i] {
+			a.Accuses = append(a.Accuses, s.Suspects[i].Key)
+		}
+	}
+	slices.SortStableFunc(a.Out, func(x, y Outcome) int {
+		if x.Usual != y.Usual {
+			return btoi(y.Usual) - btoi(x.Usual)
+		}
+		return cmp.Compare(y.Odds, x.Odds)
+	})
+	list := func(keys []string) string {
+		slices.SortStableFunc(keys, func(x, y string) int { return cmp.Compare(marg[s.index[y]], marg[s.index[x]]) })
+		var out []string
+		for i, k := range keys {
+			if i == 3 {
+				out = append(out, fmt.Sprintf("%d more", len(keys)-3))
+				break
+			}
+			out = append(out, lowerName(s.Suspects[s.index[k]].Name))
+		}
+		return strings.Join(out, ", ")
+	}
+	var why []string
+	if len(a.Clears) > 0 {
+		why = append(why, fmt.Sprintf("%s (%.0f %%) would clear: %s", a.Out[0].Name, 100*a.Out[0].Odds, list(a.Clears)))
+	}
+	if len(a.Accuses) > 0 && len(a.Out) > 1 {
+		why = append(why, "otherwise it points to: "+list(a.Accuses))
+	}
+	if len(why) == 0 {
+		why = append(why, "tells little now")
+	}
+	a.Why = strings.ToUpper(why[0][:1]) + strings.Join(why, "; ")[1:] + "."
+}
+
+// swaps says what renewing each likely part unproven would cost, and from which odds on it
+// costs less than proving it first.
+func (s *State) swaps(bay Bay, gs []group, now, mend, marg []float64, open []*Action) []Swap {
+	var out []Swap
+	for i, x := range s.Suspects {
+		if marg[i] < 0.03 || x.Key == notOneFault || x.Order == "" {
+			continue
+		}
+		w := Swap{Fault: x.Key, Name: x.Name, Odds: marg[i], Minutes: float64(x.Minutes) + retest, Price: s.Book.CostOf(x.Cost).Price, Cost: mend[i], Expect: s.price(gs, now, mend, i)}
+		for _, a := range open {
+			if slices.Contains(a.Accuses, x.Key) && a.Cost < mend[i] && (w.Prove == "" || 1-a.Cost/mend[i] > w.BreakEven) {
+				w.BreakEven, w.Prove = 1-a.Cost/mend[i], a.Name
+			}
+		}
+		out = append(out, w)
+	}
+	slices.SortStableFunc(out, func(a, b Swap) int { return cmp.Compare(a.Expect, b.Expect) })
+	return out
+}

@@ -1,0 +1,78 @@
+package ingest
+
+import (
+	"bytes"
+	"encoding/csv"
+	"fmt"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+
+	"wexter/core/diagnose"
+	"wexter/core/plumbing"
+)
+
+var readingsHead = []string{"test", "engine", "boost", "crankcase", "recirculation", "vapour", "fault", "severity", "spread", "outcome", "readings"}
+
+// WriteReadings writes the table of what the plant said, one row a line.
+func WriteReadings(rows []diagnose.Row) []byte {
+	var b bytes.Buffer
+	w := csv.NewWriter(&b)
+	_ = w.Write(readingsHead)
+	for _, r := range rows {
+		var xs []string
+		for _, x := range r.Readings {
+			xs = append(xs, strconv.FormatFloat(x, 'g', 6, 64))
+		}
+		if r.Unreached {
+			xs = append(xs, "-")
+		}
+		_ = w.Write([]string{r.Test, r.Car.Engine, r.Car.Boost, r.Car.Crankcase, r.Car.Recirculation, r.Car.Vapour, r.Fault, strconv.Itoa(r.Severity), strconv.Itoa(r.Spread), r.Outcome, strings.Join(xs, " ")})
+	}
+	w.Flush()
+	return b.Bytes()
+}
+
+// ReadReadings reads the table of what the plant said; the error names the line.
+func ReadReadings(data []byte) ([]diagnose.Row, error) {
+	r := csv.NewReader(bytes.NewReader(data))
+	r.FieldsPerRecord = len(readingsHead)
+	r.ReuseRecord = true
+	var out []diagnose.Row
+	for n := 1; ; n++ {
+		f, err := r.Read()
+		if f == nil && err != nil {
+			if err.Error() == "EOF" {
+				return out, nil
+			}
+			return nil, fmt.Errorf("the table of readings, line %d: %w", n, err)
+		}
+		if n == 1 {
+			if !slices.Equal(f, readingsHead) {
+				return nil, fmt.Errorf("the table of readings begins with %v, not %v", f, readingsHead)
+			}
+			continue
+		}
+		f = slices.Clone(f)
+		x := diagnose.Row{Test: f[0], Car: plumbing.Combination{Engine: f[1], Boost: f[2], Crankcase: f[3], Recirculation: f[4], Vapour: f[5]}, Fault: f[6], Outcome: f[9]}
+		k, err1 := strconv.Atoi(f[7])
+		j, err2 := strconv.Atoi(f[8])
+		if err1 != nil || err2 != nil || k < 0 || k >= len(diagnose.Severities) || j < 0 || j >= len(diagnose.Spread) {
+			return nil, fmt.Errorf("the table of readings, line %d: severity %q and spread %q are steps from 0", n, f[7], f[8])
+		}
+		x.Severity, x.Spread = k, j
+		for _, s := range strings.Fields(f[10]) {
+			if s == "-" {
+				x.Unreached = true
+				continue
+			}
+			v, err := strconv.ParseFloat(s, 64)
+			if err != nil || math.IsNaN(v) || math.IsInf(v, 0) {
+				return nil, fmt.Errorf("the table of readings, line %d: %q is no number", n, s)
+			}
+			x.Readings = append(x.Readings, v)
+		}
+		out = append(out, x)
+	}
+}
