@@ -28,7 +28,8 @@ type Shop struct {
 	Book knowledge.Book
 	Now  func() time.Time
 
-	cars carCache
+	cars  carCache
+	minds thoughts
 }
 
 // Upper begins a sentence with a capital.
@@ -354,7 +355,7 @@ func (s *Shop) Strike(ctx context.Context, key, caseID, kind, id string, back bo
 }
 
 // evidence names the tables of what a strip holds.
-var evidence = map[string]string{"code": "codes", "finding": "findings", "repair": "repairs", "trial": "trials", "test": "tests", "scan": "scans", "note": "notes", "mark": "map_marks"}
+var evidence = map[string]string{"code": "codes", "finding": "findings", "repair": "repairs", "trial": "trials", "test": "tests", "scan": "scans", "note": "notes", "mark": "map_marks", "result": "results", "observation": "observations", "post-mortem": "post_mortems"}
 
 func (s *Shop) stamp(ctx context.Context, key, caseID, kind, id, column string, back bool) error {
 	if kind == "run" {
@@ -396,8 +397,10 @@ func (s *Shop) stamp(ctx context.Context, key, caseID, kind, id, column string, 
 }
 
 // NewFinding is a part that was found.
+// It needs a test that singles it out, or the technician's word (By is record.ByWord).
 type NewFinding struct {
 	Part, Place, How string
+	By               string
 	Photo            *record.Photo
 }
 
@@ -422,6 +425,9 @@ func (s *Shop) AddFinding(ctx context.Context, key, id string, n NewFinding) err
 			return "", err
 		}
 		f := record.Finding{ID: newID(), CaseID: id, Part: n.Part, Place: n.Place, How: n.How, At: s.now()}
+		if f.By, f.RestsOn, f.Odds, err = s.restsOn(tx, id, n); err != nil {
+			return "", err
+		}
 		if f.Photo, err = hashOf(tx, n.Photo); err != nil {
 			return "", err
 		}
@@ -433,6 +439,29 @@ func (s *Shop) AddFinding(ctx context.Context, key, id string, n NewFinding) err
 	return err
 }
 
+// restsOn says what a finding rests on, and how likely it was.
+func (s *Shop) restsOn(tx *gorm.DB, id string, n NewFinding) (by, on string, odds float64, err error) {
+	folder, err := load(tx, id)
+	if err != nil {
+		return "", "", 0, err
+	}
+	car, err := s.Car(folder.Vehicle, folder.Corrections)
+	if err != nil {
+		return "", "", 0, err
+	}
+	rests := s.RestsOn(folder, car, n.Part)
+	if t, err := s.Think(tx.Statement.Context, folder); err == nil {
+		odds = t.State.Odds(n.Part)
+	}
+	switch {
+	case len(rests) > 0:
+		return record.ByTest, strings.Join(rests, "; "), odds, nil
+	case n.By == record.ByWord:
+		return record.ByWord, "", odds, nil
+	}
+	return "", "", 0, problem("found", "No test on this case singles this part out. Test it by itself, flag the exit seen there, or tick that it stands on your word.")
+}
+
 // NewRepair is a repair, done or waiting for its part.
 type NewRepair struct {
 	Action, Parts, Seals string
@@ -442,6 +471,8 @@ type NewRepair struct {
 	Lasting              bool
 	WaitUntil            *time.Time // a part is waited for
 	WaitNote             string
+	Causes               map[string]string // why what was found failed, by finding: see SetCause
+	Why                  string            // in words
 }
 
 // AddRepair writes down a repair; with a date it waits for a part until then.
@@ -479,6 +510,9 @@ func (s *Shop) AddRepair(ctx context.Context, key, id string, n NewRepair) error
 		if found == 0 {
 			return "", problem("", "nothing is written down as found yet; say what was found before it is repaired")
 		}
+		if err := s.askCauses(tx, c, n); err != nil {
+			return "", err
+		}
 		r := record.RepairDone{ID: newID(), CaseID: id, Action: n.Action, Parts: n.Parts, Seals: n.Seals, CostCents: n.CostCents,
 			Minutes: n.Minutes, Torque: n.TorqueNm, Lasting: n.Lasting, At: s.now()}
 		stage := record.Proof
@@ -496,6 +530,46 @@ func (s *Shop) AddRepair(ctx context.Context, key, id string, n NewRepair) error
 		return r.ID, advance(tx, c, stage)
 	})
 	return err
+}
+
+// askCauses keeps why each part failed, before the new one goes on. Where the Book knows
+// what it may be the victim of, an answer is asked for.
+func (s *Shop) askCauses(tx *gorm.DB, c record.Case, n NewRepair) error {
+	why, err := text("why", n.Why, 1000)
+	if err != nil {
+		return err
+	}
+	v, err := find[record.Vehicle](tx, c.VehicleID)
+	if err != nil {
+		return err
+	}
+	car, err := s.carOf(tx, v)
+	if err != nil {
+		return err
+	}
+	var found []record.Finding
+	if err := tx.Where("case_id = ? AND struck_at IS NULL AND cause = ''", c.ID).Find(&found).Error; err != nil {
+		return err
+	}
+	for _, x := range found {
+		fault, _ := s.Book.Fault(x.Part)
+		answer := n.Causes[x.ID]
+		if answer == "" {
+			for _, k := range fault.Causes {
+				if k, ok := s.Book.Fault(k); ok && s.canHave(car, k.Key) {
+					return problem("why it failed", "Why did it fail (%s)? It may be the victim of another trouble: %s. Answer before the new part goes on; \"not known\" is an answer.", lowerFirst(fault.Name), lowerFirst(k.Name))
+				}
+			}
+			continue
+		}
+		if err := s.checkCause(tx, v, x.Part, answer); err != nil {
+			return err
+		}
+		if err := tx.Model(&record.Finding{}).Where("id = ?", x.ID).Updates(map[string]any{"cause": answer, "cause_text": why}).Error; err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // FinishRepair says that a repair that waited for its part is done.

@@ -88,7 +88,7 @@ func TestAWholeCase(t *testing.T) {
 	if err := s.AddRepair(ctx, "", id, casework.NewRepair{Action: "new line"}); err == nil || !strings.Contains(err.Error(), "found") {
 		t.Errorf("a repair before anything was found: %v", err)
 	}
-	must(t, s.AddFinding(ctx, "", id, casework.NewFinding{Part: "vapour-line", How: "smoke at the bend"}))
+	must(t, s.AddFinding(ctx, "", id, casework.NewFinding{Part: "vapour-line", By: record.ByWord, How: "smoke at the bend"}))
 	until := s.Now().Add(48 * time.Hour)
 	must(t, s.AddRepair(ctx, "", id, casework.NewRepair{Action: "new line", Lasting: true, WaitUntil: &until, WaitNote: "line"}))
 	rows, err := s.Slate(ctx)
@@ -126,7 +126,7 @@ func TestAWholeCase(t *testing.T) {
 	}
 	done, _, err := s.Record(ctx, "")
 	must(t, err)
-	if len(done) != 1 || done[0].Parts[0] != "Vapour line rusted or rubbed through" {
+	if len(done) != 1 || done[0].Found[0].Name != "Vapour line rusted or rubbed through" {
 		t.Errorf("%+v", done)
 	}
 }
@@ -148,7 +148,7 @@ func TestProofMustFollowTheRepair(t *testing.T) {
 	before := hold(t, s, id, "", 0.7e-3)
 	hold(t, s, id, before, 0.05e-3)
 	must(t, s.TryComplaint(ctx, "", id, "drove", 10, true))
-	must(t, s.AddFinding(ctx, "", id, casework.NewFinding{Part: "cap", How: "cracked"}))
+	must(t, s.AddFinding(ctx, "", id, casework.NewFinding{Part: "cap", By: record.ByWord, How: "cracked"}))
 	must(t, s.AddRepair(ctx, "", id, casework.NewRepair{Action: "cap", Lasting: true}))
 	f, _ := s.Load(ctx, id)
 	if p := f.Proof(); p.Repeat || p.Complaint {
@@ -394,8 +394,8 @@ func TestBadBundles(t *testing.T) {
 	must(t, err)
 	other := shop(t)
 	for _, c := range []struct{ from, to, say string }{
-		{"wexter-case/3", "wexter-case/4", "newer Wexter"},
-		{"wexter-case/3", "letter/1", "no bundle of a case"},
+		{"wexter-case/4", "wexter-case/5", "newer Wexter"},
+		{"wexter-case/4", "letter/1", "no bundle of a case"},
 		{"\"complaint\"", "\"complain\"", "complain"},
 		{"\"stage\": \"hunt\"", "\"stage\": \"lunch\"", "lunch"},
 		{"\"kind\": \"drift\"", "\"kind\": \"raft\"", "raft"},

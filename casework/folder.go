@@ -9,7 +9,6 @@ import (
 
 	"wexter/core/plumbing"
 	"wexter/core/record"
-	"wexter/ingest"
 )
 
 // Folder is everything on a case.
@@ -24,6 +23,10 @@ type Folder struct {
 	Scans    []ScanFolder
 	Notes    []record.Note
 	Marks    []record.MapMark
+	Results  []record.Result
+
+	Observations []record.Observation
+	PostMortems  []record.PostMortem
 
 	Corrections []record.Correction // of the car, over all its cases
 	Cards       []record.AccessCard
@@ -47,7 +50,7 @@ func load(tx *gorm.DB, id string) (f Folder, err error) {
 	}
 	var tests []record.Test
 	var scans []record.ScanDone
-	for _, list := range []any{&f.Codes, &f.Findings, &f.Repairs, &f.Trials, &f.Notes, &f.Marks, &scans, &tests} {
+	for _, list := range []any{&f.Codes, &f.Findings, &f.Repairs, &f.Trials, &f.Notes, &f.Marks, &f.Results, &f.Observations, &f.PostMortems, &scans, &tests} {
 		if err = tx.Where("case_id = ?", id).Order("at, rowid").Find(list).Error; err != nil {
 			return f, err
 		}
@@ -58,11 +61,7 @@ func load(tx *gorm.DB, id string) (f Folder, err error) {
 		}
 	}
 	for _, x := range scans {
-		sf := ScanFolder{ScanDone: x}
-		if sf.Read, err = ingest.ReadScan([]byte(x.Raw)); err != nil {
-			sf.Bad = err.Error()
-		}
-		f.Scans = append(f.Scans, sf)
+		f.Scans = append(f.Scans, readScan(x))
 	}
 	for _, t := range tests {
 		tf := TestFolder{Test: t}
@@ -243,11 +242,17 @@ func newestTests(tx *gorm.DB, cases []record.Case) (map[string]lastTest, error) 
 func (s *Shop) nextWords(c record.Case, v record.Vehicle, t lastTest) string {
 	switch c.Stage {
 	case record.Intake, record.Scan:
+		if c.Next != "" && c.NextVersion == c.Version {
+			return c.Next
+		}
 		if _, ok := s.Book.Archetype(v.Archetype); !ok { // no vapour system to seal and hold
 			return "look on the Map, take the procedures from there"
 		}
 		return "write the codes down, then hold"
 	case record.Hunt:
+		if c.Next != "" && c.NextVersion == c.Version {
+			return c.Next
+		}
 		switch t.Outcome {
 		case "over_limit":
 			return "over the limit: find where it leaks"
@@ -278,8 +283,12 @@ func (s *Shop) nextWords(c record.Case, v record.Vehicle, t lastTest) string {
 type Finished struct {
 	Case    record.Case
 	Vehicle record.Vehicle
-	Parts   []string
+	Found   []FoundLine
 }
+
+// FoundLine is what it was in the end: the part, what that rests on, why it failed, and
+// what the opened part showed.
+type FoundLine struct{ Name, By, RestsOn, Cause, Opened string }
 
 // pageSize is how many finished cases a page shows.
 const pageSize = 50
@@ -308,17 +317,37 @@ func (s *Shop) Record(ctx context.Context, before string) (rows []Finished, more
 		ids[i] = c.ID
 	}
 	var found []record.Finding
-	if err := tx.Select("case_id", "part").Where("case_id IN ? AND struck_at IS NULL", ids).Order("at, rowid").Find(&found).Error; err != nil {
+	if err := tx.Where("case_id IN ? AND struck_at IS NULL", ids).Order("at, rowid").Find(&found).Error; err != nil {
 		return nil, false, err
 	}
-	parts := map[string][]string{}
+	var opened []record.PostMortem
+	if err := tx.Where("case_id IN ? AND struck_at IS NULL", ids).Order("at, rowid").Find(&opened).Error; err != nil {
+		return nil, false, err
+	}
+	lines := map[string][]FoundLine{}
 	for _, f := range found {
-		if p, ok := s.Book.Fault(f.Part); ok {
-			parts[f.CaseID] = append(parts[f.CaseID], p.Name)
+		p, ok := s.Book.Fault(f.Part)
+		if !ok {
+			continue
 		}
+		l := FoundLine{Name: p.Name, By: f.By, RestsOn: f.RestsOn}
+		switch f.Cause {
+		case "", record.CauseUnknown:
+		case record.NoCause:
+			l.Cause = "failed of itself"
+		default:
+			c, _ := s.Book.Fault(f.Cause)
+			l.Cause = "victim of: " + lowerFirst(c.Name)
+		}
+		for _, o := range opened {
+			if o.FindingID == f.ID {
+				l.Opened = strings.TrimSpace(map[string]string{"yes": "confirms it", "no": "does not confirm it", "unclear": "unclear"}[o.Confirmed] + ". " + o.Text)
+			}
+		}
+		lines[f.CaseID] = append(lines[f.CaseID], l)
 	}
 	for _, c := range cases {
-		rows = append(rows, Finished{Case: c, Vehicle: vehicles[c.VehicleID], Parts: parts[c.ID]})
+		rows = append(rows, Finished{Case: c, Vehicle: vehicles[c.VehicleID], Found: lines[c.ID]})
 	}
 	return rows, more, nil
 }

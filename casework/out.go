@@ -169,7 +169,7 @@ func (s *Shop) Export(ctx context.Context, id string) (data []byte, number strin
 	if err != nil {
 		return nil, "", err
 	}
-	b := report.Bundle{Vehicle: f.Vehicle, Case: f.Case, Codes: f.Codes, Findings: f.Findings, Repairs: f.Repairs, Trials: f.Trials, Notes: f.Notes, Marks: f.Marks, Corrections: f.Corrections, Cards: f.Cards}
+	b := report.Bundle{Vehicle: f.Vehicle, Case: f.Case, Codes: f.Codes, Findings: f.Findings, Repairs: f.Repairs, Trials: f.Trials, Notes: f.Notes, Marks: f.Marks, Results: f.Results, Told: f.Observations, Opened: f.PostMortems, Corrections: f.Corrections, Cards: f.Cards}
 	for _, x := range f.Scans {
 		b.Scans = append(b.Scans, x.ScanDone)
 	}
@@ -193,6 +193,9 @@ func (s *Shop) Export(ctx context.Context, id string) (data []byte, number strin
 		hashes = append(hashes, x.Photo)
 	}
 	for _, x := range f.Notes {
+		hashes = append(hashes, x.Photo)
+	}
+	for _, x := range f.PostMortems {
 		hashes = append(hashes, x.Photo)
 	}
 	for _, x := range f.Corrections {
@@ -280,7 +283,7 @@ func (s *Shop) Import(ctx context.Context, data []byte) (string, error) {
 				return "", err
 			}
 		}
-		if err := errors.Join(create(tx, b.Codes), create(tx, b.Findings), create(tx, b.Repairs), create(tx, b.Trials), create(tx, b.Scans), create(tx, b.Notes), create(tx, b.Marks),
+		if err := errors.Join(create(tx, b.Codes), create(tx, b.Findings), create(tx, b.Repairs), create(tx, b.Trials), create(tx, b.Scans), create(tx, b.Notes), create(tx, b.Marks), create(tx, b.Results), create(tx, b.Told), create(tx, b.Opened),
 			adopt(tx, b.Corrections, func(x *record.Correction) string { x.VehicleID = b.Case.VehicleID; return x.ID }), adopt(tx, b.Cards, func(x *record.AccessCard) string { x.VehicleID = b.Case.VehicleID; return x.ID })); err != nil {
 			return "", err
 		}

@@ -68,7 +68,7 @@ func TestHoldsTurnSectionsTight(t *testing.T) {
 	// An exit seen later takes the proof from its part; an expected one does not.
 	must(t, s.AddMark(ctx, "", id, casework.NewMark{Kind: record.MarkExit, Part: "cap", Size: "wisp"}))
 	must(t, s.AddMark(ctx, "", id, casework.NewMark{Kind: record.MarkExit, Part: "neck", Size: "stream", Expected: true}))
-	must(t, s.AddFinding(ctx, "", id, casework.NewFinding{Part: "vapour-line", How: "smoke"}))
+	must(t, s.AddFinding(ctx, "", id, casework.NewFinding{Part: "vapour-line", By: record.ByWord, How: "smoke"}))
 	f, c = joined(t, s, id)
 	tight = s.Tight(f, c)
 	for k, want := range map[string]bool{"cap": false, "vapour-line": false, "neck": true, "tank": true} {

@@ -20,6 +20,16 @@ type ScanFolder struct {
 	Bad  string // when its text can no longer be read
 }
 
+// readScan decodes a scan from its text.
+func readScan(x record.ScanDone) ScanFolder {
+	sf := ScanFolder{ScanDone: x}
+	var err error
+	if sf.Read, err = ingest.ReadScan([]byte(x.Raw)); err != nil {
+		sf.Bad = err.Error()
+	}
+	return sf
+}
+
 // AddScan keeps the text that a car's control units answered with. What cannot be
 // read at all is refused; nothing is left out of the text.
 func (s *Shop) AddScan(ctx context.Context, key, id, source, raw string) (string, error) {

@@ -147,7 +147,7 @@ func TestDoubtedRepeatProvesNothing(t *testing.T) {
 	id, err := s.OpenCase(ctx, "", car("SQ 79"))
 	must(t, err)
 	before := hold(t, s, id, "", 0.7e-3)
-	must(t, s.AddFinding(ctx, "", id, casework.NewFinding{Part: "vapour-line", How: "smoke"}))
+	must(t, s.AddFinding(ctx, "", id, casework.NewFinding{Part: "vapour-line", By: record.ByWord, How: "smoke"}))
 	must(t, s.AddRepair(ctx, "", id, casework.NewRepair{Action: "new line"}))
 	after := hold(t, s, id, before, 0.05e-3)
 	must(t, s.TryComplaint(ctx, "", id, "drove", 30, true))

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 	"unicode/utf8"
@@ -19,24 +20,27 @@ import (
 // Schema names the form of a bundle; a number behind the slash that is higher than
 // this one's comes from a newer Wexter.
 const (
-	Schema  = "wexter-case/3"
-	version = 3
+	Schema  = "wexter-case/4"
+	version = 4
 )
 
 // Bundle is one case with everything on it, readings and photos included.
 type Bundle struct {
-	Schema   string              `json:"schema"`
-	Vehicle  record.Vehicle      `json:"vehicle"`
-	Case     record.Case         `json:"case"`
-	Codes    []record.Code       `json:"codes"`
-	Tests    []BundleTest        `json:"tests"`
-	Findings []record.Finding    `json:"findings"`
-	Repairs  []record.RepairDone `json:"repairs"`
-	Trials   []record.Trial      `json:"trials"`
-	Scans    []record.ScanDone   `json:"scans"`
-	Notes    []record.Note       `json:"notes"`
-	Marks    []record.MapMark    `json:"marks"`
-	Photos   []record.Photo      `json:"photos"`
+	Schema   string               `json:"schema"`
+	Vehicle  record.Vehicle       `json:"vehicle"`
+	Case     record.Case          `json:"case"`
+	Codes    []record.Code        `json:"codes"`
+	Tests    []BundleTest         `json:"tests"`
+	Findings []record.Finding     `json:"findings"`
+	Repairs  []record.RepairDone  `json:"repairs"`
+	Trials   []record.Trial       `json:"trials"`
+	Scans    []record.ScanDone    `json:"scans"`
+	Notes    []record.Note        `json:"notes"`
+	Marks    []record.MapMark     `json:"marks"`
+	Results  []record.Result      `json:"results"`
+	Told     []record.Observation `json:"observations"`
+	Opened   []record.PostMortem  `json:"post_mortems"`
+	Photos   []record.Photo       `json:"photos"`
 
 	Corrections []record.Correction `json:"corrections"` // of the vehicle, over all its cases
 	Cards       []record.AccessCard `json:"cards"`
@@ -216,6 +220,35 @@ func (b Bundle) check() error {
 		}
 		if record.MarkWords[x.Kind] == "" || !partKey(x.Part) || !(x.Odds >= 0 && x.Odds <= 1) || utf8.RuneCountInString(x.Text) > 4000 {
 			return fmt.Errorf("the mark %s in the bundle has kind %q, part %q or odds that cannot be", x.ID, clip(x.Kind), clip(x.Part))
+		}
+	}
+	for _, x := range b.Results {
+		if err := errors.Join(own("result", x.ID), belongs("result", x.CaseID)); err != nil {
+			return err
+		}
+		if !partKey(x.Test) || x.Part != "" && !partKey(x.Part) || len(x.Outcome) > 80 || len(x.Figures) > 20 || len(x.Exits) > 40 || utf8.RuneCountInString(x.Note) > 4000 {
+			return fmt.Errorf("the result %s in the bundle has test %q, part %q or more readings than a test has", x.ID, clip(x.Test), clip(x.Part))
+		}
+		for _, e := range x.Exits {
+			if !partKey(e.Part) || len(e.Size) > 20 {
+				return fmt.Errorf("the result %s in the bundle has an exit at %q", x.ID, clip(e.Part))
+			}
+		}
+	}
+	for _, x := range b.Told {
+		if err := errors.Join(own("observation", x.ID), belongs("observation", x.CaseID)); err != nil {
+			return err
+		}
+		if !slices.Contains([]string{record.SeenSign, record.SeenContext, record.SeenRenewed, record.SeenMarks}, x.Kind) || x.Key != "" && !partKey(x.Key) || x.Part != "" && !partKey(x.Part) || x.Key+x.Part == "" {
+			return fmt.Errorf("the observation %s in the bundle has kind %q, key %q or part %q", x.ID, clip(x.Kind), clip(x.Key), clip(x.Part))
+		}
+	}
+	for _, x := range b.Opened {
+		if err := errors.Join(own("post-mortem", x.ID), belongs("post-mortem", x.CaseID)); err != nil {
+			return err
+		}
+		if !slices.Contains([]string{"yes", "no", "unclear"}, x.Confirmed) || !ids[x.FindingID] || utf8.RuneCountInString(x.Text) > 4000 || !photos[x.Photo] {
+			return fmt.Errorf("the post-mortem %s in the bundle says %q, or its finding or photo is missing", x.ID, clip(x.Confirmed))
 		}
 	}
 	for _, x := range b.Corrections {

@@ -14,8 +14,8 @@ func FuzzReadBundle(f *testing.F) {
 		f.Fatal(err)
 	}
 	f.Add(good)
-	f.Add([]byte(`{"schema":"wexter-case/3"}`))
-	f.Add([]byte(`{"schema":"wexter-case/3","marks":[{"id":"m","kind":"exit","part":"cap","odds":2}],"cards":[{"id":"c","part":"cap"}]}`))
+	f.Add([]byte(`{"schema":"wexter-case/4"}`))
+	f.Add([]byte(`{"schema":"wexter-case/4","marks":[{"id":"m","kind":"exit","part":"cap","odds":2}],"cards":[{"id":"c","part":"cap"}]}`))
 	f.Add([]byte(`{"schema":"wexter-case/1","tests":[{"id":"t","runs":[{"id":"r","kind":"hold"}]}]}`))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		b, err := report.ReadBundle(data)

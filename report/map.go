@@ -20,6 +20,13 @@ const (
 	Found    Mark = "found"
 )
 
+// What a chosen test would do to a part.
+const (
+	WouldClear  = "clear"
+	WouldAccuse = "accuse"
+	WouldSplit  = "split"
+)
+
 // MarkWords say the marks.
 var MarkWords = map[Mark]string{Untested: "not tested", Tight: "proven tight", Suspect: "suspect", Found: "found"}
 
@@ -43,6 +50,7 @@ type Map struct {
 	Changed  map[string]bool         // corrected on this car
 	Chosen   string                  // the part that is looked at
 	Link     func(key string) string // where a tap goes; nil: nothing can be tapped
+	Lights   map[string]string       // parts that a chosen test would clear or accuse, or both
 	Alone    bool                    // a file of its own: with colours and a legend
 
 	shown  map[string]Mark // by part, with what sits in its wall
@@ -123,6 +131,14 @@ func (m *Map) Says(p plumbing.Part) string {
 	}
 	if m.Changed[p.Key] {
 		out = append(out, "corrected on this car")
+	}
+	switch m.Lights[p.Key] {
+	case WouldClear:
+		out = append(out, "the chosen test would clear it")
+	case WouldAccuse:
+		out = append(out, "the chosen test would accuse it")
+	case WouldSplit:
+		out = append(out, "the chosen test would clear or accuse it")
 	}
 	return strings.Join(out, ", ")
 }
@@ -205,6 +221,9 @@ func (m *Map) open(b *strings.Builder, p plumbing.Part) {
 	}
 	if m.Changed[p.Key] {
 		cl += " changed"
+	}
+	if l := m.Lights[p.Key]; l != "" {
+		cl += " would-" + l
 	}
 	if m.Link != nil && p.Name != "" {
 		fmt.Fprintf(b, `<a href="%s" class="%s" data-part="%s" aria-label="%s"><title>%s</title>`, html.EscapeString(m.Link(p.Key)), cl, p.Key, says, says)

@@ -106,6 +106,48 @@ func NewPlant(f CarFile, b knowledge.Book, speed float64) (*Plant, error) {
 // Name is the car's, as its file gives it.
 func (p *Plant) Name() string { return p.file.Name }
 
+// Tried is what came out of a test of the Book that somebody did on the car.
+type Tried struct {
+	Test     string      `json:"test"`
+	Outcome  string      `json:"outcome"`
+	Readings []TriedRead `json:"readings"`
+	Log      [][]float64 `json:"log,omitempty"` // of a hold: leg (0 drift, 1 hold), s, Pa, K
+}
+
+// TriedRead is one reading, in the Book's unit; Text is what is said in words.
+type TriedRead struct {
+	Name  string  `json:"name"`
+	Unit  string  `json:"unit"`
+	Value float64 `json:"value"`
+	Text  string  `json:"text,omitempty"`
+}
+
+// try does a test of the Book on a car with the same faults, as a technician would who has
+// the car to himself: the one that others look at stays as it is.
+func (p *Plant) try(test, part string) (string, error) {
+	fresh, err := NewPlant(p.file, p.book, 1)
+	if err != nil {
+		return "", err
+	}
+	t, err := sim.Try(fresh.car, p.book, test, part)
+	if err != nil {
+		return "", err
+	}
+	out := Tried{Test: t.Test, Outcome: t.Outcome}
+	for _, r := range t.Readings {
+		out.Readings = append(out.Readings, TriedRead(r))
+	}
+	for _, s := range t.Log {
+		leg := 0.0
+		if s.Leg != "drift" {
+			leg = 1
+		}
+		out.Log = append(out.Log, []float64{leg, s.Time, s.Pressure, s.Wall})
+	}
+	data, err := json.Marshal(out)
+	return string(data), err
+}
+
 func (p *Plant) fault(key string, severity float64) error {
 	f, ok := p.book.Fault(key)
 	if !ok {

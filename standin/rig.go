@@ -125,6 +125,12 @@ func Tools(p *Plant) []*Tool {
 	add := func(name string, takes []string, do func(t *Tool, c *sim.Car, words []string) (string, error)) {
 		out = append(out, &Tool{Name: name, Takes: takes, plant: p, do: do, rng: mrand.New(mrand.NewPCG(p.file.Seed, uint64(len(out)+3)))})
 	}
+	add("technician", []string{"try TEST [PART]"}, func(t *Tool, _ *sim.Car, w []string) (string, error) {
+		if w[0] != "try" || len(w) < 2 || len(w) > 3 {
+			return "", orUse(nil, t)
+		}
+		return t.plant.try(w[1], strings.Join(w[2:], ""))
+	})
 	add("slant manometer", []string{"read PART", "unplug", "replug"}, func(t *Tool, c *sim.Car, w []string) (string, error) {
 		at, err := t.part(c, w, 1)
 		if err != nil || w[0] != "read" {

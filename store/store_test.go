@@ -31,7 +31,7 @@ func open(t *testing.T) (*store.DB, string) {
 func withRun(tx *gorm.DB) error {
 	for _, sql := range []string{
 		`INSERT INTO vehicles(id, plate, plate_key, make, model, year, odometer_km, tank_l, metering, archetype, created_at) VALUES('v','p','P','m','o',0,0,50,'maf','engine-vacuum','2026-01-01 00:00:00+00:00')`,
-		`INSERT INTO cases VALUES('c','SQ-1','v','hunt','','','','','','',NULL,'','','','2026-01-01 00:00:00+00:00',NULL,1)`,
+		`INSERT INTO cases(id, number, vehicle_id, stage, complaint, circumstances, recent_work, deadline, wait_kind, wait_note, monitors, outcome, reason, opened_at, version) VALUES('c','SQ-1','v','hunt','','','','','','','','','','2026-01-01 00:00:00+00:00',1)`,
 		`INSERT INTO tests(id, case_id, repeat_of, setup, rules, outcome, problem, result, at, struck_at, version) VALUES('t','c','','{}','','','','','2026-01-01 00:00:00+00:00',NULL,1)`,
 		`INSERT INTO runs(id, test_id, kind, name, unit, notes, start, "end", readings, at, struck_at) VALUES('r','t','hold','x','Pa','[]',0,0,10000,'2026-01-01 00:00:00+00:00',NULL)`,
 	} {
@@ -147,12 +147,12 @@ func TestOlderShopIsBroughtUp(t *testing.T) {
 		if err := withRun(tx); err != nil {
 			return err
 		}
-		for _, sql := range []string{"DROP INDEX runs_open", "DROP TABLE scans", "DROP TABLE notes", "DROP TABLE devices", "DROP TABLE map_marks", "DROP TABLE corrections", "DROP TABLE access_cards", "DROP INDEX vehicles_like", "DELETE FROM goose_db_version WHERE version_id > 1"} {
+		for _, sql := range []string{"DROP INDEX runs_open", "DROP TABLE scans", "DROP TABLE notes", "DROP TABLE devices", "DROP TABLE map_marks", "DROP TABLE corrections", "DROP TABLE access_cards", "DROP TABLE results", "DROP TABLE observations", "DROP TABLE post_mortems", "DROP INDEX vehicles_like", "DELETE FROM goose_db_version WHERE version_id > 1"} {
 			if err := tx.Exec(sql).Error; err != nil {
 				return err
 			}
 		}
-		for table, columns := range map[string]string{"vehicles": "engine boost crankcase recirculation", "runs": "source origin planned watched marks gaps ended_at doubted_at", "codes": "doubted_at", "tests": "doubted_at", "findings": "doubted_at", "repairs": "doubted_at", "trials": "doubted_at"} {
+		for table, columns := range map[string]string{"vehicles": "engine boost crankcase recirculation", "runs": "source origin planned watched marks gaps ended_at doubted_at", "codes": "doubted_at", "tests": "doubted_at", "findings": "doubted_at by rests_on odds cause cause_text", "cases": "kit next next_minutes next_version", "repairs": "doubted_at", "trials": "doubted_at"} {
 			for _, c := range strings.Fields(columns) {
 				if err := tx.Exec("ALTER TABLE " + table + " DROP COLUMN " + c).Error; err != nil {
 					return err

@@ -72,7 +72,7 @@ func (s *server) showCar(c *echo.Context, failed error) error {
 		d.Problems = append(d.Problems, err.Error())
 	} else if d.Map, err = s.drawMap(f, nil, func(part string) string {
 		return "/cases/" + f.Case.ID + "/map?part=" + url.QueryEscape(part) + "#part"
-	}, ""); err != nil {
+	}, "", lights{}); err != nil {
 		d.Problems = append(d.Problems, err.Error())
 	}
 	if d.Adapters, err = s.shop.Devices(ctx, "adapter"); err != nil {

@@ -1,11 +1,13 @@
 package web
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"html/template"
 	"net/http"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -55,7 +57,40 @@ type caseData struct {
 	Diff   []difference
 	Paper  report.Paper
 	Map    mapView
-	Beyond []string // sections that a plug kept from the newest hold, when the whole was over the limit
+	Reason reasoned
+	Rests  []string   // what singles out the part that is to be written down as found
+	Causes []causeAsk // of what was found, before it is repaired
+}
+
+// causeAsk is a part that was found, and what it may be the victim of.
+type causeAsk struct {
+	Finding record.Finding
+	Name    string
+	Causes  []knowledge.Fault // of the Book, on this car
+	Others  []knowledge.Fault // what else this car can have
+	Must    bool
+}
+
+func (s *server) causes(f casework.Folder, car casework.Car) (out []causeAsk) {
+	for _, x := range f.Findings {
+		if x.StruckAt != nil || x.Cause != "" {
+			continue
+		}
+		fault, _ := s.shop.Book.Fault(x.Part)
+		a := causeAsk{Finding: x, Name: fault.Name}
+		for _, y := range s.shop.Book.Faults {
+			if y.Key == x.Part || y.Family == "other" || s.shop.Where(car, y.Key) == "" {
+				continue
+			}
+			if slices.Contains(fault.Causes, y.Key) {
+				a.Causes, a.Must = append(a.Causes, y), true
+			} else if y.Family == fault.Family {
+				a.Others = append(a.Others, y)
+			}
+		}
+		out = append(out, a)
+	}
+	return out
 }
 
 type stageMark struct{ Name, Class string }
@@ -79,31 +114,9 @@ func (s *server) caseData(ctx context.Context, id string) (caseData, error) {
 		}
 	}
 	slices.Reverse(d.Live)
-	d.Beyond = s.beyond(d.Folder, d.Live)
 	d.Strip = s.strip(f)
 	d.Plot = template.HTML(comparison(d.Proof, 560, 330))
 	return d, nil
-}
-
-// beyond names the sections left out of the newest hold, when an earlier one with all
-// of the system under the gauge was over the limit.
-func (s *server) beyond(f casework.Folder, live []casework.TestFolder) []string {
-	car, err := s.shop.Car(f.Vehicle, f.Corrections)
-	if err != nil || len(live) < 2 || live[0].Doubted() {
-		return nil
-	}
-	left := func(t casework.TestFolder) []string {
-		entry, set := s.shop.Sealing(car, t.Setup)
-		return reached(car, entry, set).Not
-	}
-	out := left(live[0])
-	for _, t := range live[1:] {
-		whole := left(t)
-		if t.Outcome == "over_limit" && !t.Doubted() && len(whole) < len(out) {
-			return slices.DeleteFunc(out, func(x string) bool { return slices.Contains(whole, x) })
-		}
-	}
-	return nil
 }
 
 // strip gathers the evidence in order of time, newest on top.
@@ -138,6 +151,40 @@ func (s *server) strip(f casework.Folder) []entry {
 	}
 	for _, x := range f.Scans {
 		out = append(out, s.scanEntry(x))
+	}
+	car, carErr := s.shop.Car(f.Vehicle, f.Corrections)
+	for _, x := range f.Results {
+		if carErr != nil {
+			break
+		}
+		t, _ := s.shop.Book.Test(x.Test)
+		e := entry{At: x.At, Kind: "result", ID: x.ID, What: t.Name, Figure: s.shop.OutcomeName(x.Test, x.Outcome), Struck: x.StruckAt != nil, Doubted: x.Doubted(), Class: resultClass(t, x.Outcome)}
+		if p, ok := car.Graph.Part(x.Part); ok {
+			e.What += ": " + lower(p.Name)
+		}
+		var notes []string
+		for _, ex := range x.Exits {
+			p, _ := car.Graph.Part(ex.Part)
+			notes = append(notes, ex.Size+" at the "+lower(p.Name))
+		}
+		for _, g := range x.Figures {
+			if g.Value != nil {
+				notes = append(notes, strings.TrimSpace(fmt.Sprintf("%s %s %s", g.Name, strconv.FormatFloat(*g.Value, 'f', -1, 64), g.Unit)))
+			}
+		}
+		e.Note = both(strings.Join(notes, " · "))
+		if x.Note != "" {
+			e.Note = strings.Trim(e.Note+" · "+x.Note, " ·")
+		}
+		out = append(out, e)
+	}
+	for _, x := range f.Observations {
+		if carErr == nil {
+			out = append(out, entry{At: x.At, Kind: "observation", ID: x.ID, What: s.shop.ObservationWords(x, car), Struck: x.StruckAt != nil, Doubted: x.Doubted(), Small: true})
+		}
+	}
+	for _, x := range f.PostMortems {
+		out = append(out, entry{At: x.At, Kind: "post-mortem", ID: x.ID, What: "Part opened", Figure: map[string]string{"yes": "confirms it", "no": "does not confirm it", "unclear": "unclear"}[x.Confirmed], Note: x.Text, Photo: x.Photo, Struck: x.StruckAt != nil, Doubted: x.Doubted()})
 	}
 	for _, x := range f.Notes {
 		e := entry{At: x.At, Kind: "note", ID: x.ID, What: record.NoteWords[x.Kind], Note: x.Text, Figure: x.Subject, Struck: x.StruckAt != nil, Doubted: x.Doubted(), Photo: x.Photo}
@@ -179,7 +226,7 @@ func (s *server) strip(f casework.Folder) []entry {
 	}
 	for _, x := range f.Findings {
 		p, _ := s.shop.Book.Fault(x.Part)
-		out = append(out, entry{At: x.At, Kind: "finding", ID: x.ID, What: "Found", Figure: p.Name, Class: "over", Note: strings.Trim(x.Place+" · "+x.How, " ·"), Struck: x.StruckAt != nil, Doubted: x.Doubted(), Photo: x.Photo})
+		out = append(out, entry{At: x.At, Kind: "finding", ID: x.ID, What: "Found", Figure: p.Name, Class: "over", Note: foundWords(s, x), Struck: x.StruckAt != nil, Doubted: x.Doubted(), Photo: x.Photo})
 	}
 	for _, x := range f.Repairs {
 		e := entry{At: x.At, Kind: "repair", ID: x.ID, What: "Repair, " + map[bool]string{true: "lasting", false: "temporary"}[x.Lasting], Figure: x.Action, Struck: x.StruckAt != nil, Doubted: x.Doubted()}
@@ -202,6 +249,39 @@ func (s *server) strip(f casework.Folder) []entry {
 	}
 	slices.SortStableFunc(out, func(a, b entry) int { return b.At.Compare(a.At) })
 	return out
+}
+
+// foundWords says where, how and on what a finding rests.
+func foundWords(s *server, x record.Finding) string {
+	w := []string{x.Place, x.How}
+	if x.By == record.ByTest {
+		w = append(w, "rests on: "+x.RestsOn)
+	} else {
+		w = append(w, "on the technician's word")
+	}
+	switch x.Cause {
+	case "":
+	case record.NoCause:
+		w = append(w, "failed of itself")
+	case record.CauseUnknown:
+		w = append(w, "why is not known")
+	default:
+		p, _ := s.shop.Book.Fault(x.Cause)
+		w = append(w, "victim of: "+lower(p.Name))
+	}
+	w = append(w, x.Why)
+	return strings.Join(slices.DeleteFunc(w, func(x string) bool { return x == "" }), " · ")
+}
+
+// resultClass is the colour of a result: what a sound part shows has none.
+func resultClass(t knowledge.Test, outcome string) string {
+	if len(t.Outcomes) > 0 && slices.Contains([]string{"holds", "none", "good", "true", "clean", "normal", "pass", "slows", "free", "follows", "rises", "stumbles", "below", "expected", "stays", "changes"}, outcome) {
+		return "within"
+	}
+	if outcome == "not-filled" || outcome == "unsteady" || outcome == "not-run" || outcome == "silent" || outcome == "sticky" {
+		return "cannot"
+	}
+	return "over"
 }
 
 // lower begins a name small, unless it begins with an abbreviation.
@@ -315,7 +395,15 @@ func (s *server) showCase(c *echo.Context, failed error) error {
 	if err != nil {
 		return err
 	}
-	if d.Map, err = s.caseMap(c, d.Folder, "/cases/"+d.Case.ID); err != nil {
+	ctx := c.Request().Context()
+	var th *casework.Thought
+	if car, err := s.shop.Car(d.Vehicle, d.Corrections); err == nil && d.Case.Stage != record.Closed {
+		d.Reason, th = s.reason(ctx, c, d.Folder, car)
+		if th != nil {
+			_ = s.shop.KeepNext(ctx, d.Folder, th)
+		}
+	}
+	if d.Map, err = s.caseMap(c, d.Folder, "/cases/"+d.Case.ID, d.Reason.light); err != nil {
 		d.Map.Problems = append(d.Map.Problems, err.Error())
 	}
 	p := s.page(c, d.Case.Number+" "+d.Vehicle.Name(), "slate", d)
@@ -403,6 +491,9 @@ func (s *server) startTest(c *echo.Context) error {
 	}
 	f := form{c: c}
 	id, err := s.shop.StartTest(c.Request().Context(), f.key(), c.Param("id"), f.text("repeat_of"))
+	if err == nil {
+		err = s.plugged(c.Request().Context(), &f, id)
+	}
 	if err != nil {
 		return s.showCase(c, err)
 	}
@@ -464,8 +555,18 @@ func (s *server) showForm(c *echo.Context, view, title string, failed error) err
 	if err != nil {
 		return err
 	}
-	if view == "found.html" {
+	car, err := s.shop.Car(d.Vehicle, d.Corrections)
+	if err != nil {
+		return err
+	}
+	switch view {
+	case "found.html":
 		d.Faults, d.Part = s.canHave(d.Folder), c.QueryParam("part")
+		if k := cmp.Or(c.FormValue("part"), d.Part); k != "" {
+			d.Rests = s.shop.RestsOn(d.Folder, car, k)
+		}
+	case "repair.html":
+		d.Causes = s.causes(d.Folder, car)
 	}
 	if view == "proof.html" {
 		d.Plot = template.HTML(comparison(d.Proof, 620, 460))
@@ -505,7 +606,7 @@ func (s *server) found(c *echo.Context) error {
 		return err
 	}
 	f := form{c: c}
-	n := casework.NewFinding{Part: f.text("part"), Place: f.text("place"), How: f.text("how"), Photo: f.photo()}
+	n := casework.NewFinding{Part: f.text("part"), Place: f.text("place"), How: f.text("how"), By: f.text("by"), Photo: f.photo()}
 	err := f.err
 	if err == nil {
 		err = s.shop.AddFinding(c.Request().Context(), f.key(), c.Param("id"), n)
@@ -523,7 +624,12 @@ func (s *server) repair(c *echo.Context) error {
 	f := form{c: c}
 	n := casework.NewRepair{Action: f.text("action"), Parts: f.text("parts"), Seals: f.text("seals"), CostCents: f.cents("cost", "Cost"),
 		Minutes: f.whole("minutes", "Minutes"), TorqueNm: f.si("torque", "Torque", units.Torque, "N·m", false),
-		Lasting: f.text("lasting") != "no", WaitUntil: f.when("until", "Expected"), WaitNote: f.text("note")}
+		Lasting: f.text("lasting") != "no", WaitUntil: f.when("until", "Expected"), WaitNote: f.text("note"), Causes: map[string]string{}, Why: f.text("why")}
+	for k, v := range c.Request().Form {
+		if id, ok := strings.CutPrefix(k, "cause-"); ok && len(v) > 0 {
+			n.Causes[id] = v[0]
+		}
+	}
 	err := f.err
 	if err == nil {
 		err = s.shop.AddRepair(c.Request().Context(), f.key(), c.Param("id"), n)

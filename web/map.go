@@ -26,11 +26,10 @@ type mapView struct {
 	Families []partFamily
 	Chosen   *partView
 	Assumed  []string
-	Problems []string // corrections that do not fit, and what found no room
-	As       string   // whose states are shown
-	AtRest   bool     // shown at rest on request
-	Tested   bool     // there is a test whose states could be shown
-	Suspects []suspect
+	Problems []string  // corrections that do not fit, and what found no room
+	As       string    // whose states are shown
+	AtRest   bool      // shown at rest on request
+	Tested   bool      // there is a test whose states could be shown
 	Flags    []flagRow // what the numbered flags say
 	Car      casework.Car
 	drawn    *report.Map
@@ -50,15 +49,6 @@ type partFamily struct {
 
 type partRow struct {
 	Key, Name, Says, Where, Link string
-}
-
-// suspect is one row of the odds, set by hand so far.
-type suspect struct {
-	Part, Name, Link string
-	Percent          int
-	Density          int
-	Bar              int    // width, px of 300
-	Mark             string // id
 }
 
 // partView is a part that was tapped.
@@ -91,7 +81,7 @@ type setting struct {
 var familyNames = map[string]string{"engine": "Engine and intake", "boost": "Charge side", "crankcase": "Crankcase", "recirculation": "Recirculation", "vapour": "Vapour system"}
 
 // drawMap draws a case's car with what is known of it.
-func (s *server) drawMap(f casework.Folder, set plumbing.Settings, link func(part string) string, chosen string) (mapView, error) {
+func (s *server) drawMap(f casework.Folder, set plumbing.Settings, link func(part string) string, chosen string, light lights) (mapView, error) {
 	var v mapView
 	car, err := s.shop.Car(f.Vehicle, f.Corrections)
 	if err != nil {
@@ -104,14 +94,12 @@ func (s *server) drawMap(f casework.Folder, set plumbing.Settings, link func(par
 	for k := range proven {
 		m.Marks[k] = report.Tight
 	}
-	for _, x := range f.Marks { // the newest of a part counts
-		if x.StruckAt == nil && x.Kind == record.MarkSuspect {
-			m.Odds[x.Part] = x.Odds
-			if x.Odds == 0 {
-				delete(m.Odds, x.Part)
-			}
+	for k, p := range light.odds {
+		if _, tight := proven[k]; !tight || p > 0.3 { // what a hold proved is not hatched for a remaining doubt
+			m.Odds[k] = p
 		}
 	}
+	m.Lights = light.would
 	for k := range m.Odds {
 		m.Marks[k] = report.Suspect
 	}
@@ -135,16 +123,6 @@ func (s *server) drawMap(f casework.Folder, set plumbing.Settings, link func(par
 			v.Families = append(v.Families, pf)
 		}
 	}
-	for k, odds := range m.Odds {
-		p, ok := car.Graph.Part(k)
-		if !ok {
-			continue
-		}
-		v.Suspects = append(v.Suspects, suspect{Part: k, Name: p.Name, Link: link(k), Percent: int(100*odds + 0.5), Density: report.Density(odds), Bar: max(6, int(298*odds))})
-	}
-	slices.SortFunc(v.Suspects, func(a, b suspect) int {
-		return cmp.Or(cmp.Compare(b.Percent, a.Percent), cmp.Compare(a.Name, b.Name))
-	})
 	if chosen != "" {
 		p, ok := car.Graph.Part(chosen)
 		if !ok {
@@ -172,6 +150,14 @@ func (v *mapView) flags(s *server, m *report.Map, f casework.Folder) {
 				words = "expected exit, " + x.Size
 			}
 			all = append(all, event{x.At.UnixMilli(), report.Flag{Part: x.Part, Text: strings.TrimSpace(words + " " + x.Text), Exit: true}})
+		}
+	}
+	for _, x := range f.Results {
+		for _, e := range x.Exits {
+			if x.StruckAt == nil {
+				t, _ := s.shop.Book.Test(x.Test)
+				all = append(all, event{x.At.UnixMilli(), report.Flag{Part: e.Part, Text: "exit, " + e.Size + ", " + lower(t.Name), Exit: true}})
+			}
 		}
 	}
 	for _, x := range f.Findings {
@@ -255,7 +241,7 @@ func (s *server) shown(f casework.Folder, car casework.Car, atRest bool) (plumbi
 }
 
 // caseMap is the Map as a case shows it.
-func (s *server) caseMap(c *echo.Context, f casework.Folder, base string) (mapView, error) {
+func (s *server) caseMap(c *echo.Context, f casework.Folder, base string, light lights) (mapView, error) {
 	car, err := s.shop.Car(f.Vehicle, f.Corrections)
 	if err != nil {
 		return mapView{}, err
@@ -267,7 +253,7 @@ func (s *server) caseMap(c *echo.Context, f casework.Folder, base string) (mapVi
 		suffix = "&at=rest"
 	}
 	link := func(part string) string { return base + "?part=" + url.QueryEscape(part) + suffix + "#part" }
-	v, err := s.drawMap(f, set, link, c.QueryParam("part"))
+	v, err := s.drawMap(f, set, link, c.QueryParam("part"), light)
 	if err != nil {
 		return v, err
 	}
@@ -283,6 +269,15 @@ func (s *server) caseMap(c *echo.Context, f casework.Folder, base string) (mapVi
 		}
 	}
 	return v, nil
+}
+
+// lightsOf are the odds of a case by part, for the Map alone.
+func (s *server) lightsOf(c *echo.Context, f casework.Folder) lights {
+	if car, err := s.shop.Car(f.Vehicle, f.Corrections); err == nil && f.Case.Stage != record.Closed {
+		r, _ := s.reason(c.Request().Context(), c, f, car)
+		return r.light
+	}
+	return lights{}
 }
 
 // mapPage is a case's Map, large, with its corrections and what the car is made of.
@@ -313,7 +308,7 @@ func (s *server) showMap(c *echo.Context, failed error) error {
 	for _, st := range record.Stages() {
 		d.Stages = append(d.Stages, stageMark{string(st), stageClass(st, f.Case.Stage)})
 	}
-	if d.Map, err = s.caseMap(c, f, "/cases/"+f.Case.ID+"/map"); err != nil {
+	if d.Map, err = s.caseMap(c, f, "/cases/"+f.Case.ID+"/map", s.lightsOf(c, f)); err != nil {
 		d.Problems = append(d.Problems, err.Error())
 	}
 	now, assumed := s.shop.Combination(f.Vehicle)
@@ -346,7 +341,7 @@ func (s *server) mapSVG(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	v, err := s.caseMap(c, f, "")
+	v, err := s.caseMap(c, f, "", s.lightsOf(c, f))
 	if err != nil {
 		return err
 	}
@@ -496,7 +491,7 @@ func (s *server) showSetupMap(c *echo.Context, failed error) error {
 	entry, set := s.shop.Sealing(car, d.Test.Setup)
 	base := "/tests/" + d.Test.ID + "/map"
 	link := func(part string) string { return base + "?part=" + url.QueryEscape(part) + "#part" }
-	if d.Map, err = s.drawMap(f, set, link, c.QueryParam("part")); err != nil {
+	if d.Map, err = s.drawMap(f, set, link, c.QueryParam("part"), s.lightsOf(c, f)); err != nil {
 		return err
 	}
 	d.Map.As = "as set for this test"

@@ -69,6 +69,9 @@ func (s *server) slate(c *echo.Context) error {
 			row.When = "drive"
 		default:
 			out.Can++
+			if r.Case.NextVersion == r.Case.Version && r.Case.Next != "" && r.Next == r.Case.Next {
+				row.When = fmt.Sprintf("%d min", r.Case.NextMinutes)
+			}
 		}
 		out.Rows = append(out.Rows, row)
 	}

@@ -6,10 +6,13 @@ import (
 	"io/fs"
 	"math"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
 
+	"wexter/casework"
+	"wexter/core/knowledge"
 	"wexter/core/obd"
 	"wexter/core/record"
 	"wexter/core/units"
@@ -83,7 +86,13 @@ func (s *server) funcs() template.FuncMap {
 			return false
 		},
 		"quantity": quantity,
-		"both":     both,
+		"lower":    lower,
+		"upper":    casework.Upper,
+		"kitname":  func(k string) string { return s.shop.Book.KitNamed(k).Name },
+		"hasoutcome": func(t knowledge.Test, key string) bool {
+			return slices.ContainsFunc(t.Outcomes, func(w knowledge.Word) bool { return w.Key == key })
+		},
+		"both": both,
 		"second": func(unit string) string {
 			return map[string]string{"inH2O": "kPa", "inHg": "kPa", "psi": "kPa", "hPa": "inHg", "kPa": "inHg", "°C": "°F", "L/min": "ft³/h"}[unit]
 		},

@@ -408,10 +408,11 @@ func BenchmarkPages(b *testing.B) {
 	}
 	for _, sql := range []string{
 		`WITH RECURSIVE n(i) AS (SELECT 1000 UNION ALL SELECT i+1 FROM n WHERE i < 20999)
-		 INSERT INTO cases SELECT 'c'||i, 'SQ-'||i, (SELECT id FROM vehicles LIMIT 1), 'closed', 'lamp', '', '', '', '', '', NULL, '', 'unproven', 'old',
+		 INSERT INTO cases(id, number, vehicle_id, stage, complaint, circumstances, recent_work, deadline, wait_kind, wait_note, monitors, outcome, reason, opened_at, closed_at, version)
+		 SELECT 'c'||i, 'SQ-'||i, (SELECT id FROM vehicles LIMIT 1), 'closed', 'lamp', '', '', '', '', '', '', 'unproven', 'old',
 		 '2020-01-01 00:00:00+00:00', datetime('2020-01-01', i||' minutes')||'+00:00', 1 FROM n`,
 		`WITH RECURSIVE n(i) AS (SELECT 0 UNION ALL SELECT i+1 FROM n WHERE i < 199999)
-		 INSERT INTO tests SELECT 't'||i, 'c'||(1000+i/10), '', '{}', '', 'within_limit', '', '', '2020-01-01 00:00:00+00:00', NULL, 1 FROM n`,
+		 INSERT INTO tests(id, case_id, repeat_of, setup, rules, outcome, problem, result, at, version) SELECT 't'||i, 'c'||(1000+i/10), '', '{}', '', 'within_limit', '', '', '2020-01-01 00:00:00+00:00', 1 FROM n`,
 	} {
 		if err := db.Write(context.Background(), func(tx *gorm.DB) error { return tx.Exec(sql).Error }); err != nil {
 			b.Fatal(err)

@@ -28,6 +28,7 @@ func commands() []command {
 		{"decay", "RUN.csv … [--volume 42L] [--drift DRIFT.csv] [--json]", "judge a pressure or vacuum hold", runDecay},
 		{"plan-hold", "--volume 42L [--start 13inH2O] [--json]", "how long to hold, and what would help", runPlan},
 		{"scan", "FILE [--json]", "decode hex answers: codes, freeze frame, readiness, live data", runScan},
+		{"diagnose", "CASE.json [--kit smoke,gauge,…] [--json]", "odds of what is wrong with a car, and the test worth doing next", runDiagnose},
 		{"vocabulary", "[--book PAGES] [--json]", "archetypes, faults, tests and outcomes by key", runVocabulary},
 		{"map", "[--engine na-maf] [--vapour engine-vacuum] … [--out FILE.svg]", "draw the plumbing of a combination of archetypes", runMap},
 		{"simulate", "--archetype na-maf,engine-vacuum --fault cap:0.5 --test decay [--seed 1] [--csv | --json]", "what the instruments of a test would read on a simulated car", runSimulate},

@@ -519,7 +519,11 @@ func (m *Model) done(e Evidence) (piece, error) {
 			return piece{}, fmt.Errorf("the reading %q of the test %q cannot be %g", t.Reads[i].Name, e.Test, x)
 		}
 	}
-	if e.Outcome != "" && !slices.ContainsFunc(t.Outcomes, func(w knowledge.Word) bool { return w.Key == e.Outcome }) {
+	if kind, at, ok := strings.Cut(e.Outcome, ":"); ok && (kind == "exit" || kind == "seen") {
+		if err := m.has(at); err != nil {
+			return piece{}, err
+		}
+	} else if e.Outcome != "" && !slices.ContainsFunc(t.Outcomes, func(w knowledge.Word) bool { return w.Key == e.Outcome }) {
 		var keys []string
 		for _, w := range t.Outcomes {
 			keys = append(keys, w.Key)
@@ -557,6 +561,9 @@ func (m *Model) done(e Evidence) (piece, error) {
 			return p, nil
 		}
 	}
+	if e.Outcome == "" && whole && len(e.Readings) > 0 {
+		return p, ErrSilent
+	}
 	if e.Outcome == "" {
 		return p, fmt.Errorf("the test %q: give its outcome, or all of its numbers", e.Test)
 	}
@@ -564,7 +571,17 @@ func (m *Model) done(e Evidence) (piece, error) {
 	if err != nil {
 		return p, err
 	}
-	l, err := pr.words(e.Outcome)
+	outcome := e.Outcome
+	if outcome == "expected" && slices.Contains(pr.outcomes, "none") { // exits that prove nothing: none besides
+		outcome = "none"
+	}
+	l, err := pr.words(outcome)
+	if errors.Is(err, ErrSilent) {
+		if kind, at, ok := strings.Cut(e.Outcome, ":"); ok && kind == "exit" { // a place where this test was not expected to show one
+			return m.exit(Evidence{Part: at, Before: e.Before})
+		}
+		return p, err
+	}
 	p.parts = []likelihood{l}
 	return p, err
 }

@@ -791,17 +791,50 @@ func (s *State) describe(a *Action, ps []particle, gs []group, marg []float64) {
 		}
 		return strings.Join(out, ", ")
 	}
-	var why []string
-	if len(a.Clears) > 0 {
-		why = append(why, fmt.Sprintf("%s (%.0f %%) would clear: %s", a.Out[0].Name, 100*a.Out[0].Odds, list(a.Clears)))
+	a.Why = a.words(list, calm, alarm, tc, ta, marg, s)
+}
+
+// words says what an action would tell: where, or what it would leave either way.
+func (a *Action) words(list func([]string) string, calm, alarm []float64, tc, ta float64, marg []float64, s *State) string {
+	if slices.ContainsFunc(a.Out, func(o Outcome) bool { return strings.HasPrefix(o.Key, "exit:") }) {
+		seen := 0.0
+		for _, o := range a.Out {
+			if strings.HasPrefix(o.Key, "exit:") {
+				seen += o.Odds
+			}
+		}
+		if seen > 0.15 {
+			return fmt.Sprintf("Shows the place: %.0f %% that an exit is seen, and with it the part is all but certain.", 100*seen)
+		}
 	}
-	if len(a.Accuses) > 0 && len(a.Out) > 1 {
-		why = append(why, "otherwise it points to: "+list(a.Accuses))
+	var left []string // what is likelier after the usual outcome
+	for i := range s.Suspects {
+		if marg[i] >= 0.01 && tc > 0 && calm[i]/tc > 1.25*marg[i] {
+			left = append(left, s.Suspects[i].Key)
+		}
 	}
-	if len(why) == 0 {
-		why = append(why, "tells little now")
+	usual, rest := a.Out[0], 0.0
+	for _, o := range a.Out[1:] {
+		rest += o.Odds
 	}
-	a.Why = strings.ToUpper(why[0][:1]) + strings.Join(why, "; ")[1:] + "."
+	switch {
+	case len(left) > 0 && len(a.Accuses) > 0:
+		return fmt.Sprintf("%s: then rather %s. Otherwise: %s.", upperName(usual.Name), list(left), list(a.Accuses))
+	case len(a.Accuses) > 0 && len(a.Clears) > 0:
+		return fmt.Sprintf("%s: %s would be clear. Otherwise it is most likely there.", upperName(usual.Name), list(a.Clears))
+	case len(a.Accuses) > 0:
+		return fmt.Sprintf("If not %s (%.0f %%): %s.", usual.Name, 100*rest, list(a.Accuses))
+	case len(a.Clears) > 0:
+		return fmt.Sprintf("%s: %s would be clear.", upperName(usual.Name), list(a.Clears))
+	}
+	return "Tells little now."
+}
+
+func upperName(s string) string {
+	if s == "" {
+		return s
+	}
+	return strings.ToUpper(s[:1]) + s[1:]
 }
 
 // swaps says what renewing each likely part unproven would cost, and from which odds on it
@@ -822,4 +855,75 @@ func (s *State) swaps(bay Bay, gs []group, now, mend, marg []float64, open []*Ac
 	}
 	slices.SortStableFunc(out, func(a, b Swap) int { return cmp.Compare(a.Expect, b.Expect) })
 	return out
+}
+
+// Shows says in words what a test would show if a suspect were there, at the sizes that are
+// still likely; empty when the test does not feel it.
+func (s *State) Shows(fault string, a Action) string {
+	i, ok := s.index[fault]
+	if !ok {
+		return ""
+	}
+	var outs []outcome
+	switch a.Test {
+	case "decay":
+		outs = s.holdWords(a.Entry, a.Set)
+	case "make-up-flow":
+		outs = s.flowWords(a.Entry, a.Set)
+	default:
+		outs = s.testWords(a.Test, a.Part, a.Entry, a.Set)
+	}
+	severity := s.Severity(fault)
+	var names []string
+	var odds []float64
+	total := 0.0
+	for _, o := range outs {
+		if !o.like.felt(i) {
+			return ""
+		}
+		p := 0.0
+		for k := range steps {
+			for j := range kinds {
+				p += severity[k] * o.like.one(i, k, j) / kinds
+			}
+		}
+		names, odds, total = append(names, o.Name), append(odds, p), total+p
+	}
+	var out []string
+	for n := range names {
+		if odds[n] > 0.15*total {
+			out = append(out, fmt.Sprintf("%s %.0f %%", names[n], 100*odds[n]/total))
+		}
+	}
+	return strings.Join(out, ", ")
+}
+
+// SizeWords says between which diameters a suspect's hole would lie, given what is known;
+// empty for one that is no hole.
+func (s *State) SizeWords(fault string) string {
+	i, ok := s.index[fault]
+	if !ok {
+		return ""
+	}
+	v := s.Severity(fault)
+	low, high, sum := 0, steps-1, 0.0
+	for k := range steps {
+		if sum += v[k]; sum > 0.05 {
+			low = k
+			break
+		}
+	}
+	sum = 0
+	for k := steps - 1; k >= 0; k-- {
+		if sum += v[k]; sum > 0.05 {
+			high = k
+			break
+		}
+	}
+	a, _ := s.Suspects[i].hole(low, true, true)
+	_, b := s.Suspects[i].hole(high, true, true)
+	if b == 0 {
+		return ""
+	}
+	return fmt.Sprintf("%.2g to %.2g mm", a*1e3, b*1e3)
 }

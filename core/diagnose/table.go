@@ -43,6 +43,22 @@ var partTests = []string{"cap-check", "part-smoke", "valve-bench", "check-valve"
 // PartTest reports whether a test tries one part by itself.
 func PartTest(test string) bool { return slices.Contains(partTests, test) }
 
+// byKind are the tests on which fuel, weather and size of the engine show.
+var byKind = []string{Codes, "pump-self-test"}
+
+// sealedTests see the whole sealed vapour system as one volume: a hole in it reads the
+// same wherever it is. Of faults that are nothing but a hole the plant is asked about two
+// only, a small range and a wide one, and the others are read from them by their diameter.
+var sealedTests = []string{Codes, "soak-watch", "pump-hand", "pump-self-test"}
+
+const smallHole, wideHole = "flange-seal", "cap"
+
+// alike reports whether a fault under a test is read from the two holes.
+func alike(test string, f knowledge.Fault) bool {
+	return f.Family == "vapour" && f.Key != smallHole && f.Key != wideHole && !strings.HasPrefix(f.Key, "purge-fitting") && !strings.HasPrefix(f.Key, "second-") && slices.Contains(sealedTests, test) &&
+		len(f.Changes) == 1 && f.Changes[0].Param == "leak"
+}
+
 // felt lists, for tests of the whole car, the families and single faults that the plant is
 // asked about; what is not named reads as a healthy car does.
 var felt = map[string]string{
@@ -216,7 +232,7 @@ func Wanted(b knowledge.Book) ([]Row, error) {
 			}
 			for _, f := range b.Faults {
 				part, can := f.Can(car.Graph, car.Combination)
-				if !can || !(feels(test, f) || Target(car.Graph, f, part, test) != "") {
+				if !can || alike(test, f) || !(feels(test, f) || Target(car.Graph, f, part, test) != "") {
 					continue
 				}
 				r := Row{Test: test, Car: Reduced(test, f, car.Combination), Fault: f.Key}
@@ -228,7 +244,7 @@ func Wanted(b knowledge.Book) ([]Row, error) {
 					continue
 				}
 				for j := range Spread {
-					if j > 0 && (PartTest(test) || test == Codes && r.Car.Vapour == "engine-vacuum" && f.Family != "vapour") {
+					if j > 0 && (PartTest(test) || !slices.Contains(byKind, test) || test == Codes && r.Car.Vapour == "engine-vacuum" && f.Family != "vapour") {
 						break // the kind of car hardly matters
 					}
 					h := r

@@ -1,6 +1,7 @@
 package diagnose
 
 import (
+	"math"
 	"strings"
 
 	"wexter/core/plumbing"
@@ -62,11 +63,41 @@ func NewTable(rows []Row) *Table {
 // of returns the rows of a fault under a test on a car, by shade; nil when the plant was
 // not asked.
 func (t *Table) of(test string, s Suspect, c plumbing.Combination) *[shades]*Row {
-	x := t.fault[tableKey{test, s.Key, Reduced(test, s.Fault, c)}]
-	if x == nil || x[0] == nil {
+	car := Reduced(test, s.Fault, c)
+	get := func(fault string) *[shades]*Row {
+		if x := t.fault[tableKey{test, fault, car}]; x != nil && x[0] != nil {
+			return x
+		}
 		return nil
 	}
-	return x
+	if !alike(test, s.Fault) {
+		return get(s.Key)
+	}
+	small, wide := get(smallHole), get(wideHole)
+	if small == nil || wide == nil {
+		return nil
+	}
+	var out [shades]*Row
+	for k := range steps {
+		low, high := s.hole(k, true, true)
+		mid := math.Sqrt(low * high)
+		from, best, far := small, 0, math.Inf(1)
+		for _, o := range []struct {
+			rows     *[shades]*Row
+			low, top float64 // m, of the fault's range
+		}{{small, 0.2e-3, 3e-3}, {wide, 0.2e-3, 25e-3}} {
+			for n, sev := range Severities {
+				d := o.low * math.Pow(o.top/o.low, sev)
+				if x := math.Abs(math.Log(d / mid)); x < far-1e-9 {
+					from, best, far = o.rows, n, x
+				}
+			}
+		}
+		for j := range kinds {
+			out[k*kinds+j] = from[best*kinds+j]
+		}
+	}
+	return &out
 }
 
 // well returns the rows of a sound car beside those of a fault, by kind of car.

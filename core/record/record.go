@@ -77,7 +77,13 @@ type Case struct {
 	Reason        string     `json:"reason"`
 	OpenedAt      time.Time  `json:"opened_at"`
 	ClosedAt      *time.Time `json:"closed_at"`
+	Kit           Strings    `json:"kit" gorm:"serializer:json"` // at hand for this case; empty: the shop's
 	Version       int        `json:"version"`
+
+	// What was to be done next when the case stood at NextVersion; worked out anew at need.
+	Next        string `json:"-"`
+	NextMinutes int    `json:"-"`
+	NextVersion int    `json:"-"`
 }
 
 // Outcomes of a closed case.
@@ -241,8 +247,89 @@ type Finding struct {
 	Place    string     `json:"place"`
 	How      string     `json:"how"`
 	Photo    string     `json:"photo"` // hash, or empty
+	By       string     `json:"by"`    // test or word: what it rests on
+	RestsOn  string     `json:"rests_on"`
+	Odds     float64    `json:"odds"`  // that it was this one, when it was written down
+	Cause    string     `json:"cause"` // a fault of which it is the victim, NoCause, CauseUnknown; empty: not asked yet
+	Why      string     `json:"why" gorm:"column:cause_text"`
 	At       time.Time  `json:"at"`
 	StruckAt *time.Time `json:"struck_at"`
+	Doubt
+}
+
+// What a finding rests on, and answers to why it failed that name no fault.
+const (
+	ByTest       = "test"
+	ByWord       = "word"
+	NoCause      = "none"
+	CauseUnknown = "unknown"
+)
+
+// Result is a test of the Book with what came out, written down by hand.
+type Result struct {
+	ID       string     `json:"id" gorm:"primaryKey"`
+	CaseID   string     `json:"case_id"`
+	Test     string     `json:"test"`
+	Part     string     `json:"part"`    // tried by itself, or looked at
+	Outcome  string     `json:"outcome"` // key
+	Figures  Figures    `json:"figures" gorm:"serializer:json"`
+	Exits    ExitsSeen  `json:"exits" gorm:"serializer:json"`
+	Note     string     `json:"note"`
+	At       time.Time  `json:"at"`
+	StruckAt *time.Time `json:"struck_at"`
+	Doubt
+}
+
+// Figure is one reading of a test, in the unit of the Book; Value is nil when it was left out.
+type Figure struct {
+	Name  string   `json:"name"`
+	Unit  string   `json:"unit"`
+	Value *float64 `json:"value"`
+}
+
+// ExitSeen is a place where smoke or air came out.
+type ExitSeen struct {
+	Part string `json:"part"`
+	Size string `json:"size"`
+}
+
+// Figures and ExitsSeen are kept as lists.
+type (
+	Figures   []Figure
+	ExitsSeen []ExitSeen
+)
+
+// Observation is something told, seen or known of a car's past, by one tap.
+type Observation struct {
+	ID       string     `json:"id" gorm:"primaryKey"`
+	CaseID   string     `json:"case_id"`
+	Kind     string     `json:"kind"`
+	Key      string     `json:"key"`    // of a sign or a circumstance of the Book
+	Part     string     `json:"part"`   // renewed, or with marks on it
+	Absent   bool       `json:"absent"` // looked for and not there
+	At       time.Time  `json:"at"`
+	StruckAt *time.Time `json:"struck_at"`
+	Doubt
+}
+
+// Kinds of observation.
+const (
+	SeenSign    = "sign"
+	SeenContext = "context"
+	SeenRenewed = "renewed"
+	SeenMarks   = "marks"
+)
+
+// PostMortem is what the part looked like when it was opened.
+type PostMortem struct {
+	ID        string     `json:"id" gorm:"primaryKey"`
+	CaseID    string     `json:"case_id"`
+	FindingID string     `json:"finding_id"`
+	Confirmed string     `json:"confirmed"` // yes, no or unclear
+	Text      string     `json:"text"`
+	Photo     string     `json:"photo"`
+	At        time.Time  `json:"at"`
+	StruckAt  *time.Time `json:"struck_at"`
 	Doubt
 }
 

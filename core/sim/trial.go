@@ -40,6 +40,7 @@ type Trial struct {
 	Readings []Reading
 	Outcome  string // key, of the test's outcomes
 	Log      []Sample
+	Size     *decay.Size // of a hold that could be judged
 }
 
 // Gauge that trials read with: noise and resolution of a fair pressure module, chosen here.
@@ -55,6 +56,7 @@ type try struct {
 	book  knowledge.Book
 	test  knowledge.Test
 	part  *piece // the part in question
+	plug  string // of a hold: the line that is plugged
 	rng   *rand.Rand
 	out   Trial
 	saved error
@@ -75,7 +77,8 @@ func (t *try) noise(sd float64) float64 { return sd * t.rng.NormFloat64() }
 
 // Try does a test of the Book on a fresh car (made by NewCar, with its faults applied) and
 // returns what its instruments would show. Part is the one in question where a test takes
-// one by itself; empty picks the part the faults of this car are in, or a usual one.
+// one by itself; empty picks the part the faults of this car are in, or a usual one. For a
+// hold it is a line with a plug point, which is plugged.
 func Try(c *Car, b knowledge.Book, key, part string) (Trial, error) {
 	test, ok := b.Test(key)
 	if !ok {
@@ -93,6 +96,9 @@ func Try(c *Car, b knowledge.Book, key, part string) (Trial, error) {
 		return Trial{}, fmt.Errorf("the plant does not know how test %q is done", key)
 	}
 	t := &try{Car: c, book: b, test: test, rng: rand.New(rand.NewPCG(c.At.Seed, 11)), out: Trial{Test: key}}
+	if p, ok := c.Graph.Part(part); ok && p.Plug != "" && key == "decay" {
+		t.plug = part
+	}
 	if part == "" {
 		for _, k := range c.order {
 			if len(c.piece[k].has) > 0 {
@@ -306,6 +312,11 @@ func (t *try) hold() string {
 	if why := t.seal(0.508e-3); why != "" {
 		return why
 	}
+	if t.plug != "" {
+		if err := t.Set(t.plug, plumbing.Plugged); err != nil {
+			return err.Error()
+		}
+	}
 	if !t.holdLegs(60, 150) {
 		t.out.Outcome = "cannot_pressurise"
 	}
@@ -324,7 +335,7 @@ func (t *try) hold() string {
 			l.Time, l.Gauge, l.Wall = append(l.Time, s.Time), append(l.Gauge, s.Pressure), append(l.Wall, s.Wall)
 		}
 		if r, err := decay.Judge(legs, decay.Setup{Volume: t.vapourSpace(), VolumeTolerance: 0.2, Barometer: t.At.Barometer, Temperature: t.At.Ambient, Resolution: gaugeStep, Wet: true}); err == nil {
-			t.out.Outcome = string(r.Verdict)
+			t.out.Outcome, t.out.Size = string(r.Verdict), &r.Size
 		}
 	}
 	return ""

@@ -127,6 +127,31 @@ Alpine.data("job", () => ({
   },
 }));
 
+// A case that somebody else works on, or whose bench has just read something, is shown anew:
+// its three columns are taken from the server when its version has gone up. What is being
+// typed, and what is unfolded, stays.
+async function watchCase() {
+  const page = document.querySelector(".three[data-case]");
+  if (!page) return;
+  for (;;) {
+    await new Promise((ok) => setTimeout(ok, 2000));
+    if (document.hidden) continue;
+    const r = await fetch(`/cases/${page.dataset.case}/pulse`).then((x) => (x.ok ? x.json() : null)).catch(() => null);
+    if (!r || String(r.version) === page.dataset.version) continue;
+    if ([...page.querySelectorAll("input:not([type=hidden]), textarea")].some((i) => (i.type === "checkbox" || i.type === "radio" ? i.checked !== i.defaultChecked : i.value !== i.defaultValue))) continue;
+    const text = await fetch(location.href).then((x) => (x.ok ? x.text() : "")).catch(() => "");
+    const fresh = text && new DOMParser().parseFromString(text, "text/html").querySelector(".three[data-case]");
+    if (!fresh) continue;
+    const open = [...page.querySelectorAll("details[id][open]")].map((d) => d.id);
+    const focus = document.activeElement && document.activeElement.id;
+    page.replaceChildren(...fresh.childNodes);
+    page.dataset.version = fresh.dataset.version;
+    open.forEach((id) => { const d = document.getElementById(id); if (d) d.open = true; });
+    if (focus) { const f = document.getElementById(focus); if (f) f.focus(); }
+  }
+}
+watchCase();
+
 Alpine.data("shell", () => ({
   keys() { this.$root.querySelector("dialog").showModal(); },
   scheme() {

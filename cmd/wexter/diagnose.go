@@ -1,0 +1,213 @@
+package main
+
+import (
+	"cmp"
+	"encoding/json"
+	"flag"
+	"fmt"
+	"io"
+	"math"
+	"os"
+	"slices"
+	"strings"
+	"time"
+
+	"wexter/casework"
+	"wexter/core/diagnose"
+	"wexter/core/knowledge"
+	"wexter/ingest"
+	"wexter/report"
+)
+
+// diagnosed is what `wexter diagnose --json` prints.
+type diagnosed struct {
+	Archetypes string           `json:"archetypes"`
+	Suspects   []diagnosedOdds  `json:"suspects"`
+	Parts      []diagnosedOdds  `json:"parts"`
+	Next       []diagnosedNext  `json:"next"`
+	Renew      []diagnosedSwap  `json:"renew"`
+	Clashes    []diagnosedClash `json:"contradictions"`
+	LeftOut    []string         `json:"left_out"`
+	Without    []diagnosedBuy   `json:"would_help"`
+}
+
+type diagnosedOdds struct {
+	Fault       string  `json:"fault"`
+	Name        string  `json:"name"`
+	Probability float64 `json:"probability"`
+}
+
+type diagnosedNext struct {
+	Test    string             `json:"test"`
+	Name    string             `json:"name"`
+	Part    string             `json:"part,omitempty"`
+	Plug    string             `json:"plug,omitempty"`
+	Cost    float64            `json:"cost"`    // to be expected until the car is mended, this test included
+	Minutes float64            `json:"minutes"` // of work
+	Days    int                `json:"days"`
+	Bits    float64            `json:"bits"`
+	Why     string             `json:"why"`
+	Out     []diagnosedOutcome `json:"outcomes"`
+}
+
+type diagnosedOutcome struct {
+	Outcome     string  `json:"outcome"`
+	Probability float64 `json:"probability"`
+}
+
+type diagnosedSwap struct {
+	Fault     string  `json:"fault"`
+	Cost      float64 `json:"cost"`
+	BreakEven float64 `json:"break_even"`
+}
+
+type diagnosedClash struct {
+	First  string  `json:"first"`
+	Second string  `json:"second"`
+	Rarer  float64 `json:"rarer"`
+}
+
+type diagnosedBuy struct {
+	Kit   string  `json:"kit"`
+	Saves float64 `json:"saves_minutes"`
+}
+
+// runDiagnose weighs what is known of a car and ranks what may be done next.
+func runDiagnose(args []string, out, errs io.Writer) error {
+	fs := flag.NewFlagSet("diagnose", flag.ContinueOnError)
+	kit := fs.String("kit", "", "the kit at hand, by key with commas between; without it that of the case, or all")
+	asJSON := fs.Bool("json", false, "print for machines")
+	pages := fs.String("book", "", "a file or folder of the shop's own pages of the Book")
+	words, err := parse(fs, args, errs)
+	if err != nil {
+		return err
+	}
+	if len(words) != 1 {
+		return usage("one case file, or one bundle, is needed")
+	}
+	b, err := ingest.BookWith(*pages)
+	if err != nil {
+		return err
+	}
+	bay := diagnose.Bay{}
+	if *kit != "" {
+		if bay.Kit, err = ingest.ReadKit(b, *kit); err != nil {
+			return usage("--kit: %v", err)
+		}
+	}
+	f, err := os.Open(words[0])
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	const most = 256 << 20
+	data, err := io.ReadAll(io.LimitReader(f, most+1))
+	if err != nil {
+		return err
+	}
+	if len(data) > most {
+		return fmt.Errorf("%s is larger than 256 MB", words[0])
+	}
+	st, bay, left, err := thinkOf(b, data, bay)
+	if err != nil {
+		return fmt.Errorf("%s: %w", words[0], err)
+	}
+	d := diagnosed{Archetypes: st.Of.String(), LeftOut: []string{}, Clashes: []diagnosedClash{}, Without: []diagnosedBuy{}, Renew: []diagnosedSwap{}, Next: []diagnosedNext{}}
+	for _, e := range st.Explanations() {
+		d.Suspects = append(d.Suspects, diagnosedOdds{e.Key, e.Name, e.Odds})
+	}
+	marg := st.Marginals()
+	for i, s := range st.Suspects {
+		d.Parts = append(d.Parts, diagnosedOdds{s.Key, s.Name, marg[i]})
+	}
+	slices.SortStableFunc(d.Parts, func(a, b diagnosedOdds) int { return cmp.Compare(b.Probability, a.Probability) })
+	plan := st.Next(bay)
+	for _, a := range plan.Actions {
+		n := diagnosedNext{Test: a.Test, Name: a.Name, Part: a.Part, Plug: a.Plug, Cost: tenth(a.Expect), Minutes: tenth(a.Minutes), Days: a.Days, Bits: math.Round(a.Bits*1000) / 1000, Why: a.Why}
+		for _, o := range a.Out {
+			n.Out = append(n.Out, diagnosedOutcome{o.Key, math.Round(o.Odds*1e4) / 1e4})
+		}
+		d.Next = append(d.Next, n)
+	}
+	for _, s := range plan.Swaps {
+		d.Renew = append(d.Renew, diagnosedSwap{s.Fault, tenth(s.Expect), math.Round(s.BreakEven*100) / 100})
+	}
+	for _, x := range st.Clashes() {
+		d.Clashes = append(d.Clashes, diagnosedClash{x.First.Says, x.Second.Says, tenth(x.Against)})
+	}
+	for _, x := range append(left, st.Silent...) {
+		d.LeftOut = append(d.LeftOut, x.Says+": "+x.Why)
+	}
+	for _, x := range plan.Buy {
+		d.Without = append(d.Without, diagnosedBuy{x.Kit, tenth(x.Saves)})
+	}
+	if *asJSON {
+		e := json.NewEncoder(out)
+		e.SetIndent("", "  ")
+		e.SetEscapeHTML(false)
+		return e.Encode(d)
+	}
+	fmt.Fprintf(out, "a car with %s\n\nodds\n", d.Archetypes)
+	for i, x := range d.Suspects {
+		if i < 10 && x.Probability >= 0.005 {
+			fmt.Fprintf(out, "  %5.1f %%  %-34s %s\n", 100*x.Probability, x.Fault, x.Name)
+		}
+	}
+	for _, x := range d.Clashes {
+		fmt.Fprintf(out, "\ncontradiction: %s, and %s: repeat the cheaper one\n", x.First, x.Second)
+	}
+	fmt.Fprintf(out, "\nnext\n")
+	for i, n := range d.Next {
+		if i < 6 {
+			at := n.Part
+			if n.Plug != "" {
+				at = "plug " + n.Plug
+			}
+			fmt.Fprintf(out, "  %-18s %-18s %4.0f min, %5.0f min until mended, %.2f bits\n      %s\n", n.Test, at, n.Minutes, n.Cost, n.Bits, n.Why)
+		}
+	}
+	if len(d.Next) == 0 {
+		fmt.Fprintf(out, "  nothing that this kit can do tells more\n")
+	}
+	for _, x := range d.Without {
+		fmt.Fprintf(out, "would help: %s, some %.0f min less\n", x.Kit, x.Saves)
+	}
+	for _, x := range d.LeftOut {
+		fmt.Fprintf(out, "left out: %s\n", x)
+	}
+	return nil
+}
+
+func tenth(x float64) float64 { return math.Round(x*10) / 10 }
+
+// thinkOf weighs a case file or a bundle.
+func thinkOf(b knowledge.Book, data []byte, bay diagnose.Bay) (*diagnose.State, diagnose.Bay, []diagnose.Silent, error) {
+	var head struct {
+		Schema string `json:"schema"`
+	}
+	if json.Unmarshal(data, &head) == nil && strings.HasPrefix(head.Schema, "wexter-case/") {
+		bundle, err := report.ReadBundle(data)
+		if err != nil {
+			return nil, bay, nil, err
+		}
+		s := &casework.Shop{Book: b, Now: time.Now}
+		st, kit, left, err := s.ThinkOfBundle(bundle)
+		if bay.Kit == nil {
+			bay.Kit = kit
+		}
+		return st, bay, left, err
+	}
+	f, car, h, err := ingest.ReadCase(b, data)
+	if err != nil {
+		return nil, bay, nil, err
+	}
+	if bay.Kit == nil && len(f.Kit) > 0 {
+		bay.Kit = f.Kit
+	}
+	m, err := diagnose.New(b, ingest.Table(), car)
+	if err != nil {
+		return nil, bay, nil, err
+	}
+	st, err := m.Think(h)
+	return st, bay, nil, err
+}

@@ -1,0 +1,349 @@
+package ingest
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+
+	"wexter/core/diagnose"
+	"wexter/core/knowledge"
+	"wexter/core/plumbing"
+)
+
+// CaseSchema names the form of a case file for the reasoning.
+const CaseSchema = "wexter-diagnose/1"
+
+// maxCaseBytes is the most that a case file may hold.
+const maxCaseBytes = 1 << 20
+
+// CaseFile is a car and what is known of its trouble, as a file says it.
+type CaseFile struct {
+	Schema     string      `json:"schema"`
+	Archetypes []string    `json:"archetypes"` // one of each family at most; the rest is filled in
+	AgeYears   float64     `json:"age_years"`
+	Km         int         `json:"km"`
+	Kit        []string    `json:"kit"`
+	Epochs     []caseEpoch `json:"epochs"` // what came after each repair
+	caseEpoch              // what is known first
+}
+
+type caseEpoch struct {
+	Repairs  []caseRepair    `json:"repairs"` // that began it
+	Contexts []string        `json:"contexts"`
+	Signs    map[string]bool `json:"signs"`
+	Renewed  []string        `json:"renewed"`
+	Marks    []string        `json:"marks"`
+	Looked   []string        `json:"looked"`
+	Codes    []string        `json:"codes"`
+	Complete []string        `json:"complete"` // monitors that have run
+	Limits   []caseLimit     `json:"limits"`
+	Trims    []caseTrim      `json:"trims"`
+	Tests    []caseTest      `json:"tests"`
+}
+
+type caseRepair struct {
+	Fault string `json:"fault"`
+	Cause string `json:"cause"`
+}
+
+type caseLimit struct {
+	Size  string  `json:"size"`
+	Share float64 `json:"share"`
+}
+
+type caseTrim struct {
+	At      string  `json:"at"`
+	Percent float64 `json:"percent"`
+	Stop    bool    `json:"stop"`
+}
+
+type caseTest struct {
+	Test     string                     `json:"test"`
+	Part     string                     `json:"part"`
+	Outcome  string                     `json:"outcome"`
+	Exits    []string                   `json:"exits"`
+	Readings map[string]json.RawMessage `json:"readings"` // by name: a number in the Book's unit, or text with a unit
+	Mm       *float64                   `json:"mm"`       // of a hold, with its 95 % interval
+	LowMm    *float64                   `json:"low_mm"`
+	HighMm   *float64                   `json:"high_mm"`
+	Plugs    []string                   `json:"plugs"`
+	Vacuum   bool                       `json:"vacuum"`
+}
+
+// ReadCase reads a case file. The error is one sentence that names the key, and the
+// nearest known ones.
+func ReadCase(b knowledge.Book, data []byte) (CaseFile, diagnose.Car, diagnose.History, error) {
+	var f CaseFile
+	var car diagnose.Car
+	bad := func(err error) (CaseFile, diagnose.Car, diagnose.History, error) { return f, car, nil, err }
+	if len(data) > maxCaseBytes {
+		return bad(errors.New("the case file is larger than 1 MB"))
+	}
+	d := json.NewDecoder(bytes.NewReader(data))
+	d.DisallowUnknownFields()
+	if err := d.Decode(&f); err != nil {
+		return bad(fmt.Errorf("the case file cannot be read: %s", jsonWords(data, err)))
+	}
+	if _, err := d.Token(); err != io.EOF {
+		return bad(errors.New("the case file goes on after its end; it was joined or cut"))
+	}
+	if f.Schema != CaseSchema {
+		return bad(fmt.Errorf("this is no case file: its \"schema\" is %q and should be %q", f.Schema, CaseSchema))
+	}
+	var c plumbing.Combination
+	for _, k := range f.Archetypes {
+		a, ok := b.Plumbing.Find(k)
+		if !ok {
+			var all []string
+			for _, a := range b.Plumbing.Archetypes {
+				all = append(all, a.Key)
+			}
+			return bad(fmt.Errorf("there is no archetype %q; %s", k, diagnose.Near(k, all)))
+		}
+		if had := c.Of(a.Family); had != "" {
+			return bad(fmt.Errorf("%q and %q are both of the family %s: a car has one", had, k, a.Family))
+		}
+		c = c.With(a.Family, k)
+	}
+	full, err := b.Plumbing.Complete(c)
+	if err != nil {
+		return bad(err)
+	}
+	g, err := b.Plumbing.Combine(full)
+	if err != nil {
+		return bad(err)
+	}
+	if math.IsNaN(f.AgeYears) || f.AgeYears < 0 || f.AgeYears > 150 || f.Km < 0 || f.Km > 5_000_000 {
+		return bad(fmt.Errorf("a car of %g years and %d km cannot be", f.AgeYears, f.Km))
+	}
+	for _, k := range f.Kit {
+		if !slices.ContainsFunc(b.Kit, func(x knowledge.Kit) bool { return x.Key == k }) {
+			return bad(unknownKit(b, k))
+		}
+	}
+	car = diagnose.Car{Of: full, Graph: g, Age: f.AgeYears, Km: f.Km}
+	var h diagnose.History
+	for i, ep := range append([]caseEpoch{f.caseEpoch}, f.Epochs...) {
+		e, err := ep.read(b, car, i > 0)
+		if err != nil {
+			if i > 0 {
+				err = fmt.Errorf("epoch %d: %w", i, err)
+			}
+			return bad(err)
+		}
+		h = append(h, e)
+	}
+	return f, car, h, nil
+}
+
+func unknownKit(b knowledge.Book, k string) error {
+	var all []string
+	for _, x := range b.Kit {
+		all = append(all, x.Key)
+	}
+	return fmt.Errorf("there is no kit %q; %s", k, diagnose.Near(k, all))
+}
+
+// ReadKit reads a list of kit as typed, keys with commas between.
+func ReadKit(b knowledge.Book, typed string) ([]string, error) {
+	out := []string{}
+	for _, k := range strings.FieldsFunc(typed, func(r rune) bool { return r == ',' || r == ' ' }) {
+		if !slices.ContainsFunc(b.Kit, func(x knowledge.Kit) bool { return x.Key == k }) {
+			return nil, unknownKit(b, k)
+		}
+		out = append(out, k)
+	}
+	return out, nil
+}
+
+func (ep caseEpoch) read(b knowledge.Book, car diagnose.Car, later bool) (diagnose.Epoch, error) {
+	var out diagnose.Epoch
+	if len(ep.Repairs) > 0 && !later {
+		return out, errors.New("a repair begins an epoch: write it, and what came after it, under \"epochs\"")
+	}
+	if later && len(ep.Repairs) == 0 {
+		return out, errors.New("it begins with no repair")
+	}
+	for _, r := range ep.Repairs {
+		out.Repairs = append(out.Repairs, diagnose.Repair(r))
+	}
+	put := func(e diagnose.Evidence) {
+		e.ID = strconv.Itoa(len(out.Evidence))
+		out.Evidence = append(out.Evidence, e)
+	}
+	for _, k := range ep.Contexts {
+		put(diagnose.Evidence{Kind: diagnose.Context, Key: k, Says: "context " + k})
+	}
+	keys := make([]string, 0, len(ep.Signs))
+	for k := range ep.Signs {
+		keys = append(keys, k)
+	}
+	slices.Sort(keys)
+	for _, k := range keys {
+		put(diagnose.Evidence{Kind: diagnose.Signed, Key: k, Absent: !ep.Signs[k], Says: "sign " + k})
+	}
+	for _, x := range []struct {
+		kind  diagnose.Kind
+		name  string
+		parts []string
+	}{{diagnose.Renewed, "renewed", ep.Renewed}, {diagnose.Worked, "marks", ep.Marks}, {diagnose.Looked, "looked", ep.Looked}} {
+		for _, k := range x.parts {
+			put(diagnose.Evidence{Kind: x.kind, Part: k, Says: x.name + " " + k})
+		}
+	}
+	var codes []string
+	for _, k := range ep.Codes {
+		c, err := knowledge.FoldCode(k)
+		if err != nil {
+			return out, err
+		}
+		codes = append(codes, c)
+	}
+	if len(codes)+len(ep.Complete) > 0 {
+		for _, m := range ep.Complete {
+			known := []string{"evap", "egr", "fuel", "components", "misfire", "catalyst", "oxygen_sensor", "oxygen_heater"}
+			if !slices.Contains(known, m) {
+				return out, fmt.Errorf("there is no monitor %q; %s", m, diagnose.Near(m, known))
+			}
+		}
+		put(diagnose.Evidence{Kind: diagnose.Scanned, Codes: codes, Ran: ep.Complete, Before: !later, Says: "codes"})
+	}
+	for _, l := range ep.Limits {
+		put(diagnose.Evidence{Kind: diagnose.Limits, Size: l.Size, Value: l.Share, Before: !later, Says: "limit " + l.Size})
+	}
+	for _, t := range ep.Trims {
+		put(diagnose.Evidence{Kind: diagnose.Trims, Key: t.At, Value: t.Percent, Stop: t.Stop, Loose: true, Says: "trim " + t.At})
+	}
+	for n, t := range ep.Tests {
+		es, err := t.read(b, car)
+		if err != nil {
+			return out, fmt.Errorf("test %d, %q: %w", n+1, t.Test, err)
+		}
+		for _, e := range es {
+			put(e)
+		}
+	}
+	return out, nil
+}
+
+func (t caseTest) read(b knowledge.Book, car diagnose.Car) ([]diagnose.Evidence, error) {
+	test, ok := b.Test(t.Test)
+	if !ok {
+		var all []string
+		for _, x := range b.Tests {
+			all = append(all, x.Key)
+		}
+		return nil, fmt.Errorf("there is no such test; %s", diagnose.Near(t.Test, all))
+	}
+	e := diagnose.Evidence{Kind: diagnose.Done, Test: t.Test, Part: t.Part, Outcome: t.Outcome, Says: t.Test}
+	a, _ := b.Archetype(car.Of.Vapour)
+	if slices.Contains([]string{"decay", "smoke", "make-up-flow"}, t.Test) {
+		if a.Key == "" {
+			return nil, errors.New("this car has no vapour system that could be sealed")
+		}
+		e.Entry, e.Set = a.Entry, a.Settings()
+		for _, k := range t.Plugs {
+			p, ok := car.Graph.Part(k)
+			if !ok || p.Plug == "" {
+				var plugs []string
+				for _, x := range car.Graph.Plugs() {
+					plugs = append(plugs, x.Key)
+				}
+				return nil, fmt.Errorf("%q is no line with a plug point on this car; %s", k, diagnose.Near(k, plugs))
+			}
+			e.Set[k] = plumbing.Plugged
+		}
+	} else if len(t.Plugs) > 0 {
+		return nil, errors.New("only a hold, smoke or make-up flow is plugged")
+	}
+	if t.Test == "decay" {
+		e.Kind, e.Suction = diagnose.Held, t.Vacuum
+		switch {
+		case t.Outcome == "cannot_pressurise":
+			e.Curve = diagnose.TooLarge()
+		case t.Mm == nil || t.LowMm == nil || t.HighMm == nil:
+			return nil, errors.New("a hold is its diameter with its interval: mm, low_mm and high_mm, or the outcome cannot_pressurise")
+		case !(*t.Mm >= 0 && *t.LowMm >= 0 && *t.LowMm <= *t.Mm && *t.Mm <= *t.HighMm && *t.HighMm <= 40):
+			return nil, fmt.Errorf("a hold of %g mm between %g and %g mm cannot be", *t.Mm, *t.LowMm, *t.HighMm)
+		default:
+			e.Curve = diagnose.Measured(*t.Mm*1e-3, *t.LowMm*1e-3, *t.HighMm*1e-3)
+		}
+		return []diagnose.Evidence{e}, nil
+	}
+	if t.Mm != nil || t.LowMm != nil || t.HighMm != nil {
+		return nil, errors.New("only a hold has a diameter")
+	}
+	for _, r := range test.Reads {
+		e.Readings = append(e.Readings, math.NaN())
+		raw, ok := t.Readings[r.Name]
+		if !ok {
+			continue
+		}
+		delete(t.Readings, r.Name)
+		var text string
+		var v float64
+		err := json.Unmarshal(raw, &v)
+		if err != nil {
+			if err = json.Unmarshal(raw, &text); err == nil {
+				v, err = ReadFigure(text, r.Unit)
+			}
+		}
+		if err != nil {
+			return nil, fmt.Errorf("the reading %q: %w", r.Name, err)
+		}
+		e.Readings[len(e.Readings)-1] = v
+	}
+	for k := range t.Readings {
+		var all []string
+		for _, r := range test.Reads {
+			all = append(all, r.Name)
+		}
+		return nil, fmt.Errorf("it has no reading %q; %s", k, diagnose.Near(k, all))
+	}
+	if t.Outcome == "exit" && len(t.Exits) > 0 {
+		var out []diagnose.Evidence
+		for i, at := range t.Exits {
+			x := e
+			if x.Outcome = "exit:" + at; i > 0 {
+				x = diagnose.Evidence{Kind: diagnose.Exit, Part: at}
+			}
+			x.Says = t.Test + ", exit at " + at
+			out = append(out, x)
+		}
+		return out, nil
+	}
+	if t.Test == "look" && t.Outcome == "seen" && t.Part != "" {
+		e.Outcome, e.Part = "seen:"+t.Part, ""
+	}
+	if t.Test == "look" && t.Outcome == "marks" && t.Part != "" {
+		e = diagnose.Evidence{Kind: diagnose.Worked, Part: t.Part, Says: "marks on " + t.Part}
+	}
+	return []diagnose.Evidence{e}, nil
+}
+
+func jsonWords(data []byte, err error) string {
+	var se *json.SyntaxError
+	var te *json.UnmarshalTypeError
+	line := func(at int64) int { return 1 + bytes.Count(data[:min(max(int(at), 0), len(data))], []byte("\n")) }
+	switch {
+	case errors.As(err, &se):
+		return fmt.Sprintf("line %d: %v", line(se.Offset), err)
+	case errors.As(err, &te):
+		return fmt.Sprintf("line %d: %q holds a %s", line(te.Offset), te.Field, te.Value)
+	case errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, io.EOF):
+		return "it ends in the middle"
+	}
+	msg := strings.TrimPrefix(err.Error(), "json: ")
+	if key, ok := strings.CutPrefix(msg, "unknown field "); ok {
+		known := []string{"schema", "archetypes", "age_years", "km", "kit", "epochs", "repairs", "contexts", "signs", "renewed", "marks", "looked", "codes", "complete", "limits", "trims", "tests",
+			"fault", "cause", "size", "share", "at", "percent", "stop", "test", "part", "outcome", "exits", "readings", "mm", "low_mm", "high_mm", "plugs", "vacuum"}
+		return "there is no field " + key + "; " + diagnose.Near(strings.Trim(key, `"`), known)
+	}
+	return msg
+}
