@@ -216,7 +216,7 @@ func (s *Shop) History(f Folder, car Car) (diagnose.History, []diagnose.Silent) 
 		if sum, ok := t.Summary(); ok {
 			e.Curve = diagnose.Measured(sum.D, sum.Low, sum.High)
 			e.Suction = len(sum.Legs) > 0 && vacuumOnly(sum)
-			e.Says = fmt.Sprintf("Hold: %.3g mm, %.3g to %.3g", sum.D*1e3, sum.Low*1e3, sum.High*1e3)
+			e.Says = fmt.Sprintf("Hold: %.2f mm, %.2f to %.2f", sum.D*1e3, sum.Low*1e3, sum.High*1e3)
 		} else if t.Outcome == record.CannotPressurise {
 			e.Curve, e.Says = diagnose.TooLarge(), "Hold: cannot be charged"
 		} else {

@@ -1,6 +1,6 @@
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { axe, flat, openShop, trace } from "./shop.mjs";
+import { axe, flat, openShop, startHold, trace } from "./shop.mjs";
 
 let shop;
 before(async () => { shop = await openShop(); });
@@ -48,7 +48,7 @@ test("a whole case by mouse: open, hold, find, repair, repeat, try, close, print
   await page.click("text=Open the case");
   await page.waitForSelector("text=very small leak");
 
-  await page.click("text=Start the bench");
+  await startHold(page);
   await setUp(page);
   await leg(page, "drift", flat);
   await leg(page, "hold", trace(0.8, 90));
@@ -70,6 +70,7 @@ test("a whole case by mouse: open, hold, find, repair, repeat, try, close, print
   await page.click("text=Back to the case");
   await page.click("text=Found it");
   await page.selectOption("#part", "dipstick-seal");
+  await page.check("input[name=by]");
   await page.fill("#place", "dipstick tube, top");
   await page.fill("#how", "smoke at the tube's rim");
   await page.setInputFiles("#photo", { name: "p.png", mimeType: "image/png", buffer: Buffer.from("iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9awAAAABJRU5ErkJggg==", "base64") });
@@ -126,14 +127,12 @@ test("a whole case by keyboard alone, from the Slate to the closed case, with a 
   await page.waitForURL((u) => /\/cases\/[0-9a-f-]{36}$/.test(u.pathname));
   await page.waitForLoadState("networkidle");
   // The car is read first, through the demo's adapter.
-  await k.press("g");
+  await k.press("c");
   await page.waitForURL("**/scan");
   await k.press("g");
   await page.waitForURL("**/scans/*", { timeout: 30000 });
   await k.press("g");
   await page.waitForURL((u) => /\/cases\/[0-9a-f-]{36}$/.test(u.pathname));
-  await k.press("g");
-  await page.waitForURL("**/tests/*");
   const to = async (selector, most = 80) => {
     for (let i = 0; i < most; i++) {
       if (await page.evaluate((s) => document.activeElement?.matches(s), selector)) return;
@@ -141,6 +140,11 @@ test("a whole case by keyboard alone, from the Slate to the closed case, with a 
     }
     assert.fail(`Tab never reaches ${selector}`);
   };
+  await to("#else > summary");
+  await k.press("Enter");
+  await to("#else form button");
+  await k.press("Enter");
+  await page.waitForURL("**/tests/*");
   await to("input[name=kind]");
   await k.press("ArrowRight");
   await to("summary", 12);
@@ -164,9 +168,13 @@ test("a whole case by keyboard alone, from the Slate to the closed case, with a 
   const onCase = (u) => /\/cases\/[0-9a-f-]{36}$/.test(u.pathname);
   await page.evaluate(() => document.activeElement.blur());
   await go(onCase);
-  await go("**/found");
+  await k.press("f");
+  await page.waitForURL("**/found");
+  await page.waitForLoadState("networkidle");
   await to("#part");
   await k.type("Oil cap");
+  await to("input[name=by]");
+  await k.press("Space");
   await to("#how");
   await k.type("bubbles at the rim");
   await press("main button.main");
@@ -204,7 +212,7 @@ test("what a person mistypes gets a sentence and loses nothing", async () => {
   const page = await shop.page();
   await page.goto(shop.base);
   await page.click("text=Hathmere Ibis");
-  await page.click("text=Start the bench");
+  await startHold(page);
   await page.check("input[name=kind][value=hold]");
   await page.setInputFiles("#csv", trace(0.5, 30, { unit: "" }));
   await page.click("button:has-text('Keep the leg')");

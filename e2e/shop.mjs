@@ -98,6 +98,13 @@ export function trace(holeMM, seconds, { start = 13, litres = 29, unit = "inH2O"
 
 export const flat = { name: "drift.csv", mimeType: "text/csv", buffer: trace(0, 75, { start: 0 }).buffer };
 
+// startHold begins a hold on a case's page, whatever is next there.
+export async function startHold(page) {
+  await page.click("summary:has-text('Or something else')");
+  await page.click("button:has-text('Hold on the whole system'), button:has-text('Another hold')");
+  await page.waitForURL("**/tests/*");
+}
+
 // bench opens a case, its hold and its live bench on a module at speed.
 export async function bench(page, base, module, plate) {
   await page.goto(base + "/instruments");

@@ -111,6 +111,7 @@ type Tried struct {
 	Test     string      `json:"test"`
 	Outcome  string      `json:"outcome"`
 	Readings []TriedRead `json:"readings"`
+	Exits    []sim.Exit  `json:"exits,omitempty"`
 	Log      [][]float64 `json:"log,omitempty"` // of a hold: leg (0 drift, 1 hold), s, Pa, K
 }
 
@@ -133,7 +134,7 @@ func (p *Plant) try(test, part string) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	out := Tried{Test: t.Test, Outcome: t.Outcome}
+	out := Tried{Test: t.Test, Outcome: t.Outcome, Exits: t.Exits}
 	for _, r := range t.Readings {
 		out.Readings = append(out.Readings, TriedRead(r))
 	}

@@ -6,6 +6,7 @@ import (
 	"math"
 	"net/http"
 	"net/url"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -258,11 +259,17 @@ func (s *server) reason(ctx context.Context, c *echo.Context, f casework.Folder,
 		}
 	}
 	r.light = lights{map[string]float64{}, map[string]string{}}
+	byHand := map[string]bool{} // what somebody suspects is hatched, however little speaks for it
+	for _, x := range f.Marks {
+		if x.StruckAt == nil && x.Kind == record.MarkSuspect {
+			byHand[x.Part] = x.Odds > 0
+		}
+	}
 	for i, x := range t.State.Suspects {
 		if !known && len(f.Results)+len(f.Tests) == 0 {
 			break // nothing is known yet: hatching the whole car would say something
 		}
-		if marg[i] >= 0.02 {
+		if marg[i] >= 0.02 || byHand[x.Part] {
 			r.light.odds[x.Part] = 1 - (1-r.light.odds[x.Part])*(1-marg[i])
 		}
 		if l := light[x.Key]; l != "" && marg[i] >= 0.02 && q("test") != "" {
@@ -523,6 +530,9 @@ type exitField struct {
 
 const mostExits = 4
 
+// counted are readings without a unit that are numbers.
+var counted = regexp.MustCompile(`cycles|clicks|strokes`)
+
 // unitOf is the kind of quantity that a unit of the Book measures.
 func unitOf(unit string) (string, units.Kind, bool) {
 	for k := range kindNames {
@@ -560,6 +570,9 @@ func (s *server) showDo(c *echo.Context, failed error) error {
 	}
 	d.On, _ = car.Graph.Part(on)
 	for i, r := range t.Reads {
+		if r.Unit == "" && !counted.MatchString(r.Name) {
+			continue // a word: the outcome says it
+		}
 		x := readField{Name: r.Name, Unit: r.Unit, Field: fmt.Sprintf("read%d", i)}
 		if u, k, ok := unitOf(r.Unit); ok {
 			x.Kind, x.Second = kindNames[k], units.Second(u, k)

@@ -4,8 +4,11 @@ import (
 	"cmp"
 	"fmt"
 	"math"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 
 	"wexter/core/knowledge"
 	"wexter/core/plumbing"
@@ -68,6 +71,9 @@ type Action struct {
 
 	odds [][]float64 // [outcome][particle]
 }
+
+// Else is the key of rare outcomes put together.
+const Else = "else"
 
 // Swap is renewing a suspect's part without having proven it bad.
 type Swap struct {
@@ -495,17 +501,18 @@ func (s *State) Next(bay Bay) Plan {
 	}
 	plan := Plan{Now: s.price(gs, now, mend, -1)}
 	var can []*Action
-	list := s.actions(bay, marg)
-	for i := range list {
+	list := slices.DeleteFunc(s.actions(bay, marg), s.was)
+	tells := make([]bool, len(list))
+	side(len(list), func(i int) {
 		a := &list[i]
-		if s.was(*a) {
-			continue
+		if tells[i] = s.expect(a, ps); tells[i] {
+			a.Expect, a.Bits = s.value(a, ps, gs, nil, mend)
 		}
-		if !s.expect(a, ps, gs) {
-			continue
+	})
+	for i := range list {
+		if tells[i] {
+			can = append(can, &list[i])
 		}
-		a.Expect, a.Bits = s.value(a, ps, gs, nil, mend)
-		can = append(can, a)
 	}
 	slices.SortStableFunc(can, func(a, b *Action) int { return cmp.Compare(a.Expect, b.Expect) })
 	able := func(a *Action) bool { return len(a.Missing) == 0 && a.Barred == "" }
@@ -517,11 +524,9 @@ func (s *State) Next(bay Bay) Plan {
 	}
 	// Look deeper below the best few: after each outcome the better of renewing and the
 	// best of some further tests.
-	for i, a := range open {
-		if i < lookDeeper {
-			a.Expect = s.deeper(a, open[:min(len(open), lookWide)], ps, gs, mend)
-		}
-	}
+	side(min(len(open), lookDeeper), func(i int) {
+		open[i].Expect = s.deeper(open[i], open[:min(len(open), lookWide)], ps, gs, mend)
+	})
 	slices.SortStableFunc(open[:min(len(open), lookDeeper)], func(a, b *Action) int { return cmp.Compare(a.Expect, b.Expect) })
 	for _, a := range open {
 		s.describe(a, ps, gs, marg)
@@ -554,8 +559,25 @@ func (s *State) Next(bay Bay) Plan {
 	return plan
 }
 
+// side does n independent things, on as many processors as there are.
+func side(n int, do func(i int)) {
+	var next atomic.Int64
+	var g sync.WaitGroup
+	for range min(n, runtime.GOMAXPROCS(0)) {
+		g.Go(func() {
+			for i := int(next.Add(1)) - 1; i < n; i = int(next.Add(1)) - 1 {
+				do(i)
+			}
+		})
+	}
+	g.Wait()
+}
+
+// seldom is an outcome so rare that it is put together with the other rare ones.
+const seldom = 0.012
+
 // expect works out how likely each outcome of an action is under every particle.
-func (s *State) expect(a *Action, ps []particle, gs []group) bool {
+func (s *State) expect(a *Action, ps []particle) bool {
 	var outs []outcome
 	switch a.Test {
 	case "decay":
@@ -628,6 +650,25 @@ func (s *State) expect(a *Action, ps []particle, gs []group) bool {
 			a.Out[o].Odds += p.w * a.odds[o][i]
 		}
 	}
+	// What is rare is put together: it hardly moves the expectation.
+	rest, n := -1, 0
+	for o := range a.odds {
+		switch rare := a.Out[o].Odds < seldom && !a.Out[o].Usual && len(a.odds) > 4; {
+		case rare && rest >= 0:
+			for i, v := range a.odds[o] {
+				a.odds[rest][i] += v
+			}
+			a.Out[rest].Odds += a.Out[o].Odds
+		case rare:
+			rest = n
+			a.odds[n], a.Out[n] = a.odds[o], Outcome{Key: Else, Name: "something else", Odds: a.Out[o].Odds}
+			n++
+		default:
+			a.odds[n], a.Out[n] = a.odds[o], a.Out[o]
+			n++
+		}
+	}
+	a.odds, a.Out = a.odds[:n], a.Out[:n]
 	return true
 }
 

@@ -197,8 +197,25 @@ func (c *Car) SmokeExits() []string {
 	return list
 }
 
-// exits are the places where gas with smoke leaves, and how many of them are not expected.
-func (c *Car) exits(expected map[string]bool) (out []string, unexpected int) {
+// Exit is a place where gas leaves the car.
+type Exit struct{ Part, Size string }
+
+// size is how much comes out, as it is seen; empty for what is not seen.
+func exitSize(flow float64) string {
+	switch {
+	case flow > 8e-5:
+		return "billow"
+	case flow > 1.5e-5:
+		return "stream"
+	case flow > 2e-6:
+		return "wisp"
+	}
+	return ""
+}
+
+// exits are the places where gas with smoke leaves, in words, and those of them that are
+// not expected.
+func (c *Car) exits(expected map[string]bool) (out []string, unexpected []Exit) {
 	for _, k := range c.order {
 		x := c.piece[k]
 		flow, share := 0.0, 0.0
@@ -209,21 +226,15 @@ func (c *Car) exits(expected map[string]bool) (out []string, unexpected int) {
 			flow += c.net.Edges[e].Flow
 			share = c.net.Nodes[c.net.Edges[e].From].Share(network.Smoke)
 		}
-		if flow < 2e-6 || share < 0.2 {
+		size := exitSize(flow)
+		if size == "" || share < 0.2 {
 			continue
-		}
-		size := "wisp"
-		if flow > 1.5e-5 {
-			size = "stream"
-		}
-		if flow > 8e-5 {
-			size = "billow"
 		}
 		text := fmt.Sprintf("%s: %s", x.Name, size)
 		if expected[k] {
 			text += " (expected)"
 		} else {
-			unexpected++
+			unexpected = append(unexpected, Exit{k, size})
 		}
 		out = append(out, text)
 	}

@@ -41,6 +41,7 @@ type Trial struct {
 	Outcome  string // key, of the test's outcomes
 	Log      []Sample
 	Size     *decay.Size // of a hold that could be judged
+	Exits    []Exit      // where smoke or air was seen to leave, expected places left out
 }
 
 // Gauge that trials read with: noise and resolution of a fair pressure module, chosen here.
@@ -416,6 +417,7 @@ func (t *try) smoke() string {
 	}
 	t.run(180)
 	list, found := t.exits(nil)
+	t.out.Exits = found
 	t.put(float64(len(list)), list...)
 	var clear []string
 	for _, k := range t.order {
@@ -426,7 +428,7 @@ func (t *try) smoke() string {
 	}
 	t.put(float64(len(clear)), clear...)
 	switch {
-	case found > 0:
+	case len(found) > 0:
 		t.out.Outcome = "exit"
 	case !filled:
 		t.out.Outcome = "not-filled"
@@ -848,9 +850,10 @@ func (t *try) intakeSmoke() string {
 	t.run(300)
 	expected := map[string]bool{"tailpipe": true}
 	list, found := t.exits(expected)
+	t.out.Exits = found
 	t.put(float64(len(list)), list...)
 	switch {
-	case found > 0:
+	case len(found) > 0:
 		t.out.Outcome = "exit"
 	case len(list) > 0:
 		t.out.Outcome = "expected"
@@ -1089,6 +1092,7 @@ func (t *try) boostTest() string {
 	for _, k := range t.order {
 		if x := t.piece[k]; x.hole >= 0 && t.net.Edges[x.hole].Flow > 5e-5 {
 			leaks += t.net.Edges[x.hole].Flow
+			t.out.Exits = append(t.out.Exits, Exit{k, exitSize(t.net.Edges[x.hole].Flow)})
 		}
 	}
 	switch {
