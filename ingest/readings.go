@@ -91,3 +91,6 @@ func ReadReadings(data []byte) ([]diagnose.Row, error) {
 		out = append(out, x)
 	}
 }
+
+// ReadingsFile is the table as it ships.
+func ReadingsFile() []byte { return readingsFile }

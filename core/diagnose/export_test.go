@@ -35,3 +35,12 @@ const (
 	Kinds   = kinds
 	ReadBad = readsWrong
 )
+
+// Actions lists everything that could be done on a car of which nothing is known.
+func (m *Model) Actions() []Action {
+	s, err := m.Think(History{{}})
+	if err != nil {
+		return nil
+	}
+	return s.Next(Bay{Careful: true}).Actions
+}

@@ -46,6 +46,10 @@ func PartTest(test string) bool { return slices.Contains(partTests, test) }
 // byKind are the tests on which fuel, weather and size of the engine show.
 var byKind = []string{Codes, "pump-self-test"}
 
+// cooling are the archetypes whose check waits for what the night brings, so that fuel and
+// weather decide with the hole.
+var cooling = []string{"eonv-switch-remote", "eonv-switch-canister", "eonv-sensor", "pump-current", "pump-absolute"}
+
 // sealedTests see the whole sealed vapour system as one volume: a hole in it reads the
 // same wherever it is. Of faults that are nothing but a hole the plant is asked about two
 // only, a small range and a wide one, and the others are read from them by their diameter.
@@ -180,7 +184,7 @@ func Reduced(test string, f knowledge.Fault, c plumbing.Combination) plumbing.Co
 			r.Vapour = "engine-vacuum" // the purge valve is the same
 		}
 		purge := strings.HasPrefix(f.Key, "purge-") || f.Key == "canister-drowned" || f.Key == "canister-loaded"
-		if c.Engine == "na-map" && purge && !PartTest(test) {
+		if c.Engine == "na-map" && purge && !PartTest(test) && (test != Codes || c.Vapour == "engine-vacuum") {
 			r.Engine = "na-map"
 		}
 	case family == "crankcase":
@@ -244,7 +248,7 @@ func Wanted(b knowledge.Book) ([]Row, error) {
 					continue
 				}
 				for j := range Spread {
-					if j > 0 && (PartTest(test) || !slices.Contains(byKind, test) || test == Codes && r.Car.Vapour == "engine-vacuum" && f.Family != "vapour") {
+					if j > 0 && (PartTest(test) || !slices.Contains(byKind, test) || test == Codes && !slices.Contains(cooling, r.Car.Vapour)) {
 						break // the kind of car hardly matters
 					}
 					h := r
@@ -277,7 +281,8 @@ func Wanted(b knowledge.Book) ([]Row, error) {
 func (r Row) Key() string {
 	k := fmt.Sprint(r.Test, "|", r.Car, "|", r.Fault, "|", r.Severity, "|", r.Spread)
 	if r.Fault == "" && PartTest(r.Test) {
-		k += "|" + r.Outcome
+		part, _, _ := strings.Cut(r.Outcome, ":")
+		k += "|" + part
 	}
 	return k
 }

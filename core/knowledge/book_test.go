@@ -184,3 +184,39 @@ func TestTheWholeBookIsSearched(t *testing.T) {
 		}
 	}
 }
+
+// What is set by hand needs a base, odds that are odds, and a reason.
+func TestSignsAndGroups(t *testing.T) {
+	for say, spoil := range map[string]func(*knowledge.Book){
+		`sign "smell": odds set by hand need`:      func(b *knowledge.Book) { sign(b, "smell").Why = "" },
+		`sign "smell": there is no fault "ghost"`:  func(b *knowledge.Book) { sign(b, "smell").Shows = map[string]float64{"ghost": 0.5} },
+		`sign "smell": with "cap" its odds are 1`:  func(b *knowledge.Book) { sign(b, "smell").Shows = map[string]float64{"cap": 1} },
+		`sign "": a key of its own`:                func(b *knowledge.Book) { sign(b, "smell").Key = "" },
+		`sign "smell": a key of its own`:           func(b *knowledge.Book) { sign(b, "smell").When = "at night" },
+		`group "lean": code "P0171": a letter`:     func(b *knowledge.Book) { b.Groups[0].Key, b.Groups[0].Codes = "lean", []string{"P0171", "P0171"} },
+		`group "x": a key and codes`:               func(b *knowledge.Book) { b.Groups[0].Key, b.Groups[0].Codes = "x", nil },
+		`odds "wheels": a family of faults`:        func(b *knowledge.Book) { b.Odds[0].Key = "wheels" },
+		`cost "a": a key of its own, a name and a`: func(b *knowledge.Book) { b.Costs[0].Price = 0 },
+		`test "smoke": a shared set-up`:            func(b *knowledge.Book) { test(b, "smoke").Saves = 0 },
+		`test "trims": reading "total trim, idle"`: func(b *knowledge.Book) {
+			r := slices.Clone(test(b, "trims").Reads)
+			r[0].Spread = -1
+			test(b, "trims").Reads = r
+		},
+	} {
+		b := clone()
+		b.Signs, b.Groups, b.Odds = slices.Clone(b.Signs), slices.Clone(b.Groups), slices.Clone(b.Odds)
+		spoil(&b)
+		if err := b.Check(); err == nil || !strings.Contains(err.Error(), say) {
+			t.Errorf("%v; want %s", err, say)
+		}
+	}
+}
+
+func sign(b *knowledge.Book, key string) *knowledge.Sign {
+	return &b.Signs[slices.IndexFunc(b.Signs, func(s knowledge.Sign) bool { return s.Key == key })]
+}
+
+func test(b *knowledge.Book, key string) *knowledge.Test {
+	return &b.Tests[slices.IndexFunc(b.Tests, func(t knowledge.Test) bool { return t.Key == key })]
+}

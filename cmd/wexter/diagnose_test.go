@@ -1,0 +1,73 @@
+package main
+
+import (
+	"bytes"
+	"encoding/json"
+	"math"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+)
+
+// call runs the program and returns its exit code and what it printed.
+func call(t *testing.T, args ...string) (code int, out, errs string) {
+	t.Helper()
+	var o, e bytes.Buffer
+	code = run(args, &o, &e)
+	return code, o.String(), e.String()
+}
+
+func TestDiagnose(t *testing.T) {
+	file := filepath.Join("..", "..", "docs", "cases", "vapour.json")
+	code, out, errs := call(t, "diagnose", file, "--json")
+	if code != 0 {
+		t.Fatal(errs)
+	}
+	var d diagnosed
+	if err := json.Unmarshal([]byte(out), &d); err != nil {
+		t.Fatal(err)
+	}
+	sum, last := 0.0, 1.0
+	for _, x := range d.Suspects {
+		if sum += x.Probability; x.Probability > last+1e-12 {
+			t.Errorf("%s at %g stands behind %g", x.Fault, x.Probability, last)
+		}
+		last = x.Probability
+	}
+	if math.Abs(sum-1) > 1e-6 || !slices.ContainsFunc(d.Suspects, func(x diagnosedOdds) bool { return x.Fault == "none-now" }) || !slices.ContainsFunc(d.Suspects, func(x diagnosedOdds) bool { return strings.Contains(x.Fault, "+") }) {
+		t.Errorf("%d suspects sum to %g", len(d.Suspects), sum)
+	}
+	if len(d.Next) < 5 || d.Next[0].Cost > d.Next[1].Cost || d.Next[0].Minutes <= 0 || d.Next[0].Why == "" || len(d.Parts) < 30 {
+		t.Errorf("next: %+v", d.Next[:min(2, len(d.Next))])
+	}
+	code, out, _ = call(t, "diagnose", "--kit", "eyes,caps,u-tube", file)
+	if code != 0 || !strings.Contains(out, "would help: ") || strings.Contains(out, "\n  smoke ") {
+		t.Errorf("with little kit:\n%s", out)
+	}
+	dir := t.TempDir()
+	write := func(text string) string {
+		p := filepath.Join(dir, "case.json")
+		if err := os.WriteFile(p, []byte(text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		return p
+	}
+	for _, x := range []struct {
+		args []string
+		code int
+		say  string
+	}{
+		{nil, 2, "one case file"},
+		{[]string{"a", "b"}, 2, "one case file"},
+		{[]string{filepath.Join(dir, "gone.json")}, 1, "gone.json"},
+		{[]string{"--kit", "wand", file}, 2, "there is no kit \"wand\""},
+		{[]string{write(`{"schema": "wexter-diagnose/1", "archetypes": ["na-maf"], "signs": {"smel": true}}`)}, 1, "the nearest are smell"},
+	} {
+		code, _, errs := call(t, append([]string{"diagnose"}, x.args...)...)
+		if code != x.code || !strings.Contains(errs, x.say) {
+			t.Errorf("%v: %d, %s", x.args, code, errs)
+		}
+	}
+}

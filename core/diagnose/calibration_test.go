@@ -1,0 +1,636 @@
+package diagnose_test
+
+import (
+	"bufio"
+	"bytes"
+	"compress/gzip"
+	"encoding/json"
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"os"
+	"runtime"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"testing"
+
+	"wexter/core/diagnose"
+	"wexter/core/knowledge"
+	"wexter/core/plumbing"
+	"wexter/core/sim"
+	"wexter/ingest"
+)
+
+// drawn is a car that was drawn from the odds, and what instruments showed on it at one
+// random moment of a hunt. Its fuel, weather, tank and engine are nothing the reasoning knows.
+type drawn struct {
+	Car      plumbing.Combination
+	Age      float64
+	Km       int
+	Truth    string // as an explanation's key
+	Faults   map[string]float64
+	At       sim.Conditions
+	Codes    []string // nil: not read
+	HasCodes bool
+	Tests    []drawnTest
+}
+
+type drawnTest struct {
+	Test, Part, Plug, Outcome string
+	Readings                  []float64
+	Exits                     []string
+	Size                      []float64 // mm: of a hold, with its interval
+}
+
+const drawnFile = "testdata/cars.jsonl.gz"
+
+// carOf makes a fresh simulated car with the faults.
+func (d *drawn) carOf(b knowledge.Book, faults map[string]float64, seed uint64) (*sim.Car, error) {
+	at := d.At
+	at.Seed += seed
+	c, err := sim.NewCar(b.Plumbing, d.Car, nil, at)
+	if err != nil {
+		return nil, err
+	}
+	for _, k := range slices.Sorted(func(yield func(string) bool) {
+		for k := range faults {
+			if !yield(k) {
+				return
+			}
+		}
+	}) {
+		f, _ := b.Fault(k)
+		part, _ := f.Can(c.Graph, d.Car)
+		for _, x := range f.Defects(part, faults[k]) {
+			if x.Param == "ready" {
+				continue
+			}
+			if err := c.Apply(x); err != nil {
+				return nil, err
+			}
+		}
+	}
+	return c, nil
+}
+
+// do does a test on the car as it is now.
+func (d *drawn) do(b knowledge.Book, faults map[string]float64, test, part, plug string) (drawnTest, error) {
+	c, err := d.carOf(b, faults, 100)
+	if err != nil {
+		return drawnTest{}, err
+	}
+	at := part
+	if plug != "" {
+		at = plug
+	}
+	t, err := sim.Try(c, b, test, at)
+	if err != nil {
+		return drawnTest{}, err
+	}
+	out := drawnTest{Test: test, Part: part, Plug: plug, Outcome: t.Outcome}
+	if test == "look" && t.Outcome == "seen" { // what is large enough, where eyes reach
+		for k := range faults {
+			f, _ := b.Fault(k)
+			p, _ := f.Can(c.Graph, d.Car)
+			if x, _ := c.Graph.Part(p); x.Kind != plumbing.Seal && slices.Contains(f.Tests, "look") && (part == "" || p == part) {
+				out.Exits = append(out.Exits, p)
+			}
+		}
+		slices.Sort(out.Exits)
+		if len(out.Exits) == 0 {
+			out.Outcome = "clean"
+		}
+	}
+	for _, r := range t.Readings {
+		out.Readings = append(out.Readings, r.Value)
+	}
+	if want, _ := b.Test(test); len(out.Readings) < len(want.Reads) {
+		out.Readings = nil // it could not be done: the outcome says so
+	}
+	for _, e := range t.Exits {
+		out.Exits = append(out.Exits, e.Part)
+	}
+	if t.Size != nil {
+		out.Size = []float64{t.Size.D * 1e3, t.Size.Low * 1e3, t.Size.High * 1e3}
+	}
+	return out, nil
+}
+
+// evidence is what a test says, as a case would hand it over.
+func (x drawnTest) evidence(b knowledge.Book, vapour string) []diagnose.Evidence {
+	e := diagnose.Evidence{Kind: diagnose.Done, Test: x.Test, Part: x.Part, Outcome: x.Outcome, Readings: x.Readings, Says: x.Test}
+	a, _ := b.Archetype(vapour)
+	if x.Test == "decay" || x.Test == "smoke" || x.Test == "make-up-flow" {
+		e.Entry, e.Set = a.Entry, a.Settings()
+	}
+	switch {
+	case x.Test == "decay":
+		if x.Plug != "" {
+			e.Set[x.Plug] = plumbing.Plugged
+		}
+		e.Kind = diagnose.Held
+		switch {
+		case x.Outcome == "cannot_pressurise":
+			e.Curve = diagnose.TooLarge()
+		case len(x.Size) == 3:
+			e.Curve = diagnose.Measured(x.Size[0]*1e-3, x.Size[1]*1e-3, x.Size[2]*1e-3)
+		default:
+			return nil
+		}
+	case x.Test == "look" && x.Outcome == "seen":
+		var out []diagnose.Evidence
+		for _, p := range x.Exits {
+			y := e
+			y.Part, y.Outcome = "", "seen:"+p
+			out = append(out, y)
+		}
+		return out
+	case x.Outcome == "exit" && len(x.Exits) > 0:
+		var out []diagnose.Evidence
+		for i, p := range x.Exits {
+			y := e
+			if y.Outcome = "exit:" + p; i > 0 {
+				y = diagnose.Evidence{Kind: diagnose.Exit, Part: p}
+			}
+			out = append(out, y)
+		}
+		return out
+	case x.Outcome == "exit" && !diagnose.PartTest(x.Test):
+		return nil // seen somewhere, nobody says where
+	}
+	return []diagnose.Evidence{e}
+}
+
+// draw draws one car from the odds of its model.
+func draw(b knowledge.Book, combos []plumbing.Combination, rng *rand.Rand) (*drawn, *diagnose.Model, error) {
+	engine := []string{"na-maf", "na-maf", "na-maf", "na-maf", "na-map", "na-map", "turbo-petrol", "turbo-petrol", "turbo-diesel"}[rng.IntN(9)]
+	var of []plumbing.Combination
+	for _, c := range combos {
+		if c.Engine == engine {
+			of = append(of, c)
+		}
+	}
+	between := func(a, b float64) float64 { return a + (b-a)*rng.Float64() }
+	d := &drawn{Car: of[rng.IntN(len(of))], Age: math.Round(between(0, 20)), Km: int(between(5e3, 280e3)), Faults: map[string]float64{},
+		At: sim.Conditions{Level: between(0.15, 0.85), Ambient: between(278, 305), Barometer: between(97e3, 103e3), Reid: between(50e3, 85e3), Swelling: between(0, 0.14), Displacement: between(1.2e-3, 2.4e-3), Seed: rng.Uint64N(1 << 30)}}
+	g, err := b.Plumbing.Combine(d.Car)
+	if err != nil {
+		return nil, nil, err
+	}
+	m, err := diagnose.New(b, ingest.Table(), diagnose.Car{Of: d.Car, Graph: g, Age: d.Age, Km: d.Km})
+	if err != nil {
+		return nil, nil, err
+	}
+	two, none, other := m.Prior()
+	pick := func() int {
+		u, i := rng.Float64(), 0
+		sum := 0.0
+		for _, s := range m.Suspects {
+			sum += s.Prior
+		}
+		for u *= sum; i < len(m.Suspects)-1 && u >= m.Suspects[i].Prior; i++ {
+			u -= m.Suspects[i].Prior
+		}
+		return i
+	}
+	put := func(i int) string {
+		d.Faults[m.Suspects[i].Key] = rng.Float64()
+		return m.Suspects[i].Key
+	}
+	switch u := rng.Float64() * (1 - other); {
+	case u < none:
+		d.Truth = diagnose.NoneNow
+		put(pick()) // it was there when the codes were set
+	case u < none+two:
+		i, j := pick(), pick()
+		for i == j || m.Suspects[i].Key == "not-run" || m.Suspects[j].Key == "not-run" {
+			i, j = pick(), pick()
+		}
+		d.Truth = m.Suspects[min(i, j)].Key + "+" + m.Suspects[max(i, j)].Key
+		put(i)
+		put(j)
+	default:
+		d.Truth = put(pick())
+	}
+	return d, m, nil
+}
+
+// moment gives a drawn car the evidence of one random moment.
+func (d *drawn) moment(b knowledge.Book, m *diagnose.Model, rng *rand.Rand) error {
+	if d.HasCodes = rng.Float64() < 0.5; d.HasCodes {
+		c, err := d.carOf(b, d.Faults, 0)
+		if err != nil {
+			return err
+		}
+		if d.Codes, err = sim.Trip(c); err != nil {
+			return err
+		}
+	}
+	now := d.Faults
+	if d.Truth == diagnose.NoneNow {
+		now = nil
+	}
+	for range []int{0, 1, 1, 1, 2, 2, 2, 3}[rng.IntN(8)] {
+		a := m.Actions()
+		x := a[rng.IntN(len(a))]
+		t, err := d.do(b, now, x.Test, x.Part, x.Plug)
+		if err != nil {
+			return err
+		}
+		d.Tests = append(d.Tests, t)
+	}
+	return nil
+}
+
+// history is all that is known of a drawn car.
+func (d *drawn) history(b knowledge.Book) diagnose.History {
+	var ep diagnose.Epoch
+	if d.HasCodes {
+		ep.Evidence = append(ep.Evidence, diagnose.Evidence{Kind: diagnose.Scanned, Codes: d.Codes, Ran: []string{""}, Before: true, Says: "codes"})
+	}
+	for _, t := range d.Tests {
+		ep.Evidence = append(ep.Evidence, t.evidence(b, d.Car.Vapour)...)
+	}
+	return diagnose.History{ep}
+}
+
+// TestDrawCars draws the cars anew and writes them: WEXTER_DRAW=5000, some half an hour.
+func TestDrawCars(t *testing.T) {
+	n, _ := strconv.Atoi(os.Getenv("WEXTER_DRAW"))
+	if n == 0 {
+		t.Skip("WEXTER_DRAW says how many cars are drawn")
+	}
+	b := ingest.Book()
+	combos := b.Plumbing.Combinations()
+	out := make([]*drawn, n)
+	var g sync.WaitGroup
+	work := make(chan int)
+	for range runtime.NumCPU() {
+		g.Go(func() {
+			for i := range work {
+				rng := rand.New(rand.NewPCG(2026, uint64(i)))
+				d, m, err := draw(b, combos, rng)
+				if err == nil {
+					err = d.moment(b, m, rng)
+				}
+				if err != nil {
+					t.Logf("car %d: %v", i, err)
+					continue
+				}
+				out[i] = d
+			}
+		})
+	}
+	for i := range n {
+		work <- i
+	}
+	close(work)
+	g.Wait()
+	var buf bytes.Buffer
+	z, _ := gzip.NewWriterLevel(&buf, gzip.BestCompression)
+	for _, d := range out {
+		if d == nil {
+			continue
+		}
+		line, err := json.Marshal(d)
+		if err != nil {
+			t.Fatal(err)
+		}
+		_, _ = z.Write(append(line, '\n'))
+	}
+	if err := z.Close(); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.MkdirAll("testdata", 0o755); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(drawnFile, buf.Bytes(), 0o644); err != nil {
+		t.Fatal(err)
+	}
+}
+
+func readDrawn(t *testing.T) (out []*drawn) {
+	t.Helper()
+	f, err := os.Open(drawnFile)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer f.Close()
+	z, err := gzip.NewReader(f)
+	if err != nil {
+		t.Fatal(err)
+	}
+	in := bufio.NewScanner(z)
+	in.Buffer(nil, 1<<20)
+	for in.Scan() {
+		d := &drawn{}
+		if err := json.Unmarshal(in.Bytes(), d); err != nil {
+			t.Fatal(err)
+		}
+		out = append(out, d)
+	}
+	if in.Err() != nil {
+		t.Fatal(in.Err())
+	}
+	return
+}
+
+// bins gathers what was said against what was so.
+type bins [10]struct{ n, said, was float64 }
+
+func (b *bins) add(p float64, was bool) {
+	x := &b[min(int(p*10), 9)]
+	x.n++
+	x.said += p
+	if was {
+		x.was++
+	}
+}
+
+// error is the expected calibration error.
+func (b *bins) error() float64 {
+	n, e := 0.0, 0.0
+	for _, x := range b {
+		n += x.n
+		e += math.Abs(x.said - x.was)
+	}
+	return e / math.Max(n, 1)
+}
+
+func (b *bins) String() string {
+	var s strings.Builder
+	for _, x := range b {
+		if x.n > 0 {
+			fmt.Fprintf(&s, "\n  said %.2f, was %.2f, %5.0f times", x.said/x.n, x.was/x.n, x.n)
+		}
+	}
+	return s.String()
+}
+
+// Odds mean what they say: of what is given 70 %, seven in ten are so. On five thousand cars
+// drawn as raw readings of the plant, with fuel, weather, tank, engine and noise that the
+// reasoning does not know.
+func TestCalibration(t *testing.T) {
+	cars := readDrawn(t)
+	if len(cars) < 5000 {
+		t.Errorf("%d cars were drawn, at least 5000 are asked for", len(cars))
+	}
+	if testing.Short() {
+		cars = cars[:500]
+	}
+	b := ingest.Book()
+	var top, each bins
+	var mu sync.Mutex
+	var g sync.WaitGroup
+	work := make(chan *drawn)
+	right, told := 0.0, 0.0
+	for range runtime.NumCPU() {
+		g.Go(func() {
+			for d := range work {
+				gr, err := b.Plumbing.Combine(d.Car)
+				if err != nil {
+					t.Error(err)
+					continue
+				}
+				m, err := diagnose.New(b, ingest.Table(), diagnose.Car{Of: d.Car, Graph: gr, Age: d.Age, Km: d.Km})
+				if err != nil {
+					t.Error(err)
+					continue
+				}
+				s, err := m.Think(d.history(b))
+				if err != nil {
+					t.Errorf("%v, %s: %v", d.Car, d.Truth, err)
+					continue
+				}
+				e := s.Explanations()[0]
+				marg := s.Marginals()
+				mu.Lock()
+				top.add(e.Odds, e.Key == d.Truth)
+				if e.Key == d.Truth {
+					right++
+				}
+				for i, x := range m.Suspects {
+					_, has := d.Faults[x.Key]
+					has = has && d.Truth != diagnose.NoneNow
+					each.add(marg[i], has)
+					if has {
+						told += math.Log2(math.Max(marg[i], 1e-9)) / float64(len(d.Faults))
+					}
+				}
+				mu.Unlock()
+			}
+		})
+	}
+	for _, d := range cars {
+		work <- d
+	}
+	close(work)
+	g.Wait()
+	t.Logf("%d cars: the likeliest explanation is right in %.1f %%; calibration error %.4f of it, %.4f of every suspect", len(cars), 100*right/float64(len(cars)), top.error(), each.error())
+	t.Logf("the likeliest explanation:%v", &top)
+	t.Logf("every suspect:%v", &each)
+	if top.error() > 0.05 || each.error() > 0.05 {
+		t.Errorf("calibration error %.4f of the likeliest explanation, %.4f of every suspect; at most 0.05", top.error(), each.error())
+	}
+}
+
+// strategies are ways to choose the next test: ours, and three that need no reasoning to
+// choose (the odds are kept for all of them, so that all know when to stop).
+var strategies = []string{"least expected cost", "order of the work", "cheapest first", "likeliest first"}
+
+// usualOrder is the order of the work as it is taught: eyes, valves, size, place, part
+// (common practice, no source).
+var usualOrder = []string{"look", "valve-bench", "egr-vacuum", "egr-command", "egr-ramp", "crankcase-manometer", "trims", "decay", "smoke", "intake-smoke", "boost-pressure", "purge-running", "vent-path", "sensor-check", "circuit-walk", "check-valve", "cap-check", "eonv-manometer", "egr-coils", "make-up-flow", "part-smoke", "pump-hand", "pump-self-test", "by-pass", "soak-watch"}
+
+// hunt works on a drawn car until it is mended, and returns what that took, in minutes and
+// what is worth them.
+func (d *drawn) hunt(b knowledge.Book, m *diagnose.Model, strategy string, cache map[string]drawnTest) (float64, bool) {
+	left := map[string]float64{}
+	for k, v := range d.Faults {
+		left[k] = v
+	}
+	h := diagnose.History{{Evidence: []diagnose.Evidence{{Kind: diagnose.Scanned, Codes: d.Codes, Ran: []string{""}, Before: true, Says: "codes"}}}}
+	cost := 0.0
+	var failed *diagnose.Action // the last test that showed something
+	for range 40 {
+		s, err := m.Think(h)
+		if err != nil {
+			return cost, false
+		}
+		plan := s.Next(diagnose.Bay{Careful: true})
+		marg := s.Marginals()
+		best := 0
+		for i := range marg {
+			if marg[i] > marg[best] {
+				best = i
+			}
+		}
+		var a *diagnose.Action
+		list := plan.Actions
+		switch strategy {
+		case "order of the work":
+			slices.SortStableFunc(list, func(x, y diagnose.Action) int {
+				return slices.Index(usualOrder, x.Test) - slices.Index(usualOrder, y.Test)
+			})
+			list = slices.DeleteFunc(list, func(x diagnose.Action) bool { return x.Bits < 0.01 })
+		case "cheapest first":
+			slices.SortStableFunc(list, func(x, y diagnose.Action) int { return int(math.Copysign(1, x.Cost-y.Cost)) })
+			list = slices.DeleteFunc(list, func(x diagnose.Action) bool { return x.Bits < 0.01 })
+		case "likeliest first":
+			list = slices.DeleteFunc(list, func(x diagnose.Action) bool { return !slices.Contains(x.Accuses, m.Suspects[best].Key) })
+			slices.SortStableFunc(list, func(x, y diagnose.Action) int { return int(math.Copysign(1, x.Cost-y.Cost)) })
+		}
+		if len(list) > 0 {
+			a = &list[0]
+		}
+		renew := marg[best] >= 0.8 || a == nil || strategy == "least expected cost" && plan.Now <= a.Expect
+		if renew {
+			fault := m.Suspects[best].Key
+			if strategy == "least expected cost" && marg[best] < 0.8 && len(plan.Swaps) > 0 {
+				fault = plan.Swaps[0].Fault
+			}
+			f, _ := b.Fault(fault)
+			cost += float64(f.Minutes) + b.CostOf(f.Cost).Price/66*60 + 15
+			delete(left, fault)
+			if len(left) == 0 {
+				return cost, true
+			}
+			ep := diagnose.Epoch{Repairs: []diagnose.Repair{{Fault: fault, Cause: diagnose.NoCause}}}
+			// The test that failed is repeated; the car is not well, and that is known.
+			if failed != nil {
+				if t, err := d.cached(b, left, *failed, cache); err == nil {
+					ep.Evidence = append(ep.Evidence, t.evidence(b, d.Car.Vapour)...)
+				}
+			}
+			c, err := d.carOf(b, left, 0)
+			if err != nil {
+				return cost, false
+			}
+			codes, err := sim.Trip(c)
+			if err != nil {
+				return cost, false
+			}
+			ep.Evidence = append(ep.Evidence, diagnose.Evidence{Kind: diagnose.Scanned, Codes: codes, Ran: []string{""}, Says: "codes after the repair"})
+			h = append(h, ep)
+			continue
+		}
+		cost += a.Cost
+		t, err := d.cached(b, left, *a, cache)
+		if err != nil {
+			return cost, false
+		}
+		for _, o := range a.Out {
+			if o.Usual && !strings.HasPrefix(t.Outcome, o.Key) && t.Outcome != "within_limit" {
+				x := *a
+				failed = &x
+			}
+		}
+		e := t.evidence(b, d.Car.Vapour)
+		if len(e) == 0 { // it told nothing; it is not done again
+			e = []diagnose.Evidence{{Kind: diagnose.Done, Test: a.Test, Part: a.Part, Outcome: t.Outcome, Says: "nothing told"}}
+			if a.Test == "decay" {
+				return cost, false
+			}
+		}
+		last := &h[len(h)-1]
+		last.Evidence = append(last.Evidence, e...)
+	}
+	return cost, false
+}
+
+func (d *drawn) cached(b knowledge.Book, faults map[string]float64, a diagnose.Action, cache map[string]drawnTest) (drawnTest, error) {
+	k := fmt.Sprint(a.Test, "|", a.Part, "|", a.Plug, "|", len(faults), faults)
+	if t, ok := cache[k]; ok {
+		return t, nil
+	}
+	t, err := d.do(b, faults, a.Test, a.Part, a.Plug)
+	if err == nil {
+		cache[k] = t
+	}
+	return t, err
+}
+
+// TestStrategies compares ways to choose the next test by what the hunt takes until the car
+// is mended. WEXTER_HUNTS=500 gives the figures of docs/reasoning.md; by itself it is a
+// look at a few cars.
+func TestStrategies(t *testing.T) {
+	n, _ := strconv.Atoi(os.Getenv("WEXTER_HUNTS"))
+	if n == 0 {
+		n = 6
+	}
+	b := ingest.Book()
+	combos := b.Plumbing.Combinations()
+	type result struct {
+		cost [4]float64
+		done [4]bool
+	}
+	var out []result
+	var mu sync.Mutex
+	var g sync.WaitGroup
+	work := make(chan int)
+	for range runtime.NumCPU() {
+		g.Go(func() {
+			for i := range work {
+				rng := rand.New(rand.NewPCG(77, uint64(i)))
+				var d *drawn
+				var m *diagnose.Model
+				for { // a car that came with a code, and has something to find
+					var err error
+					if d, m, err = draw(b, combos, rng); err != nil {
+						continue
+					}
+					if d.Truth == diagnose.NoneNow || d.Faults["not-run"] > 0 {
+						continue
+					}
+					c, err := d.carOf(b, d.Faults, 0)
+					if err != nil {
+						continue
+					}
+					if d.Codes, err = sim.Trip(c); err == nil && len(d.Codes) > 0 {
+						break
+					}
+				}
+				var r result
+				cache := map[string]drawnTest{}
+				for k, s := range strategies {
+					r.cost[k], r.done[k] = d.hunt(b, m, s, cache)
+				}
+				mu.Lock()
+				out = append(out, r)
+				mu.Unlock()
+			}
+		})
+	}
+	for i := range n {
+		work <- i
+	}
+	close(work)
+	g.Wait()
+	var mean [4]float64
+	var lost [4]int
+	for _, r := range out {
+		for k := range strategies {
+			mean[k] += r.cost[k] / float64(len(out))
+			if !r.done[k] {
+				lost[k]++
+			}
+		}
+	}
+	for k, s := range strategies {
+		var all []float64
+		for _, r := range out {
+			all = append(all, r.cost[k])
+		}
+		slices.Sort(all)
+		t.Logf("%-20s mean %.0f min, median %.0f, nine in ten within %.0f; %d of %d not mended in 40 steps", s, mean[k], all[len(all)/2], all[len(all)*9/10], lost[k], len(out))
+	}
+	if n >= 100 {
+		for k := range strategies[1:] {
+			if mean[0] > 0.8*mean[k+1] {
+				t.Errorf("%s takes %.0f min, %s %.0f: not a fifth less", strategies[0], mean[0], strategies[k+1], mean[k+1])
+			}
+		}
+	}
+}

@@ -1,0 +1,117 @@
+package diagnose_test
+
+import (
+	"hash/fnv"
+	"math"
+	"slices"
+	"testing"
+
+	"wexter/core/diagnose"
+	"wexter/core/plumbing"
+	"wexter/ingest"
+)
+
+// The table is what the plant says now: a sample of its rows is asked for again, the same
+// ones each time. Another machine may round otherwise in the last figures.
+func TestTheTableIsCurrent(t *testing.T) {
+	b := ingest.Book()
+	rows, err := ingest.ReadReadings(ingest.ReadingsFile())
+	if err != nil {
+		t.Fatal(err)
+	}
+	have := map[string]diagnose.Row{}
+	for _, r := range rows {
+		if _, twice := have[r.Key()]; twice {
+			t.Errorf("two rows of %s", r.Key())
+		}
+		have[r.Key()] = r
+	}
+	want, err := diagnose.Wanted(b)
+	if err != nil {
+		t.Fatal(err)
+	}
+	missing := 0
+	for _, w := range want {
+		if _, ok := have[w.Key()]; !ok {
+			if missing++; missing < 5 {
+				t.Errorf("no row %s: go run ./cmd/readings", w.Key())
+			}
+		}
+	}
+	if missing > 0 || len(rows) > len(want) {
+		t.Fatalf("%d of %d rows are missing, the table has %d", missing, len(want), len(rows))
+	}
+	asked := 0
+	for _, w := range want {
+		h := fnv.New32a()
+		_, _ = h.Write([]byte(w.Key()))
+		part := uint32(110)
+		if w.Test == diagnose.Codes || w.Test == "soak-watch" { // long ones
+			part = 400
+		}
+		if diagnose.PartTest(w.Test) {
+			part = 12
+		}
+		if h.Sum32()%part != 0 {
+			continue
+		}
+		asked++
+		got, err := diagnose.Fill(b, w)
+		if err != nil {
+			t.Error(err)
+			continue
+		}
+		r := have[w.Key()]
+		same := got.Outcome == r.Outcome && len(got.Readings) == len(r.Readings) && got.Unreached == r.Unreached
+		for i := range r.Readings {
+			same = same && i < len(got.Readings) && math.Abs(got.Readings[i]-r.Readings[i]) <= 1e-4*math.Max(math.Abs(r.Readings[i]), 1)
+		}
+		if !same {
+			t.Errorf("%s reads %s %v; the table has %s %v: go run ./cmd/readings --anew", w.Key(), got.Outcome, got.Readings, r.Outcome, r.Readings)
+		}
+	}
+	t.Logf("%d rows, %d asked for again", len(rows), asked)
+	if asked < 40 {
+		t.Errorf("only %d rows were asked for again", asked)
+	}
+}
+
+// Every fault of every car is felt by some test that the Book says can see it: by the
+// plant's table, by where holes are, or by eyes.
+func TestEveryFaultIsFelt(t *testing.T) {
+	b := ingest.Book()
+	blind := map[string][]string{}
+	seen := map[string]bool{}
+	for _, c := range []plumbing.Combination{naMAF, turbo, diesel, {Engine: "na-map", Crankcase: "regulator", Recirculation: "egr-stepper", Vapour: "pressure-pump"}, {Engine: "na-maf", Vapour: "early-ported"}, {Engine: "turbo-petrol", Boost: "charged-jet", Vapour: "pump-current"},
+		{Engine: "na-maf", Recirculation: "egr-motor-temperature", Vapour: "eonv-switch-canister"}, {Engine: "na-maf", Vapour: "sealed-hybrid"}} {
+		m := model(t, c)
+		base := think(t, m)
+		// Given the fault, is there a test with an outcome that moves its odds by a third?
+		for _, s := range m.Suspects {
+			if s.Key == "not-run" {
+				continue
+			}
+			seen[s.Key] = true
+			moved := false
+			for _, a := range base.Next(diagnose.Bay{Careful: true}).Actions {
+				if moved = base.Shows(s.Key, a) != "" && slices.Contains(s.Tests, a.Test); moved {
+					break
+				}
+			}
+			if !moved {
+				part := diagnose.Target(m.Graph, s.Fault, s.Part, s.Tests[0])
+				if part == "" && !slices.Contains(s.Tests, "look") {
+					blind[s.Key] = append(blind[s.Key], m.Of.String())
+				}
+			}
+		}
+	}
+	for k, cars := range blind {
+		t.Errorf("%s is felt by no test of its own on %v", k, cars)
+	}
+	for _, f := range b.Faults {
+		if !seen[f.Key] && f.Family != "other" && f.Key != "not-run" {
+			t.Errorf("%s was not tried on any car", f.Key)
+		}
+	}
+}

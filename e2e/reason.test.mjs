@@ -1,0 +1,265 @@
+import assert from "node:assert/strict";
+import { execFileSync } from "node:child_process";
+import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { after, before, test } from "node:test";
+import { axe, openCar, openShop } from "./shop.mjs";
+
+let shop;
+const dir = mkdtempSync(join(tmpdir(), "wexter-reason-"));
+before(async () => { shop = await openShop(); });
+after(async () => {
+  rmSync(dir, { recursive: true, force: true });
+  assert.equal(await shop.close(), 0, "the program did not end cleanly");
+  assert.deepEqual(shop.problems, [], "the browser's console");
+});
+
+// technician does a test of the Book on a simulated car and reads its instruments out.
+function technician(car, test, part = "") {
+  const said = execFileSync("bin/wexter", ["standin", "tell", car.at.technician, "ask", "try", test, ...(part ? [part] : [])], { encoding: "utf8", maxBuffer: 1 << 20 });
+  return JSON.parse(said);
+}
+
+const csv = (log, leg) => ({ name: leg ? "hold.csv" : "drift.csv", mimeType: "text/csv",
+  buffer: Buffer.from("time_s,pressure_Pa,temp (K)\n" + log.filter((r) => r[0] === leg).map((r) => `${r[1]},${r[2]},${r[3]}`).join("\n") + "\n") });
+
+// holdOn uploads the legs of a hold on its bench and goes back to the case.
+async function holdOn(page, done) {
+  await page.waitForURL("**/tests/*");
+  if (!(await page.locator("#tolerance").isVisible())) await page.click("summary:has-text('Volume')");
+  for (const box of await page.locator("input[name=sealed]").all()) await box.check();
+  await page.fill("#level", "40");
+  await page.fill("#tolerance", "15");
+  await page.press("#tolerance", "Enter");
+  await page.waitForLoadState("networkidle");
+  if (done.outcome === "cannot_pressurise") {
+    await page.click("form[action$=cannot] button");
+    await page.waitForSelector(".verdict:has-text('Cannot pressurise')");
+  } else {
+    for (const [leg, kind] of [[0, "drift"], [1, "hold"]]) {
+      await page.check(`input[name=kind][value=${kind}]`);
+      await page.setInputFiles("#csv", csv(done.log, leg));
+      await page.click("button:has-text('Keep the leg')");
+      await page.waitForLoadState("networkidle");
+    }
+    await page.waitForSelector(".reading");
+  }
+  await page.click("text=Back to the case");
+}
+
+// follow opens a case on a simulated car with one code and does what is next, until a test
+// has singled a part out; it returns that part's fault and the tests that were done.
+async function follow(page, plate, archetypes, faults) {
+  const file = join(dir, plate.replaceAll(" ", "") + ".yaml");
+  writeFileSync(file, `name: ${plate}\narchetypes: [${Object.values(archetypes).join(", ")}]\nfaults: {${faults}}\nlevel: 0.4\ntrips: 2\nseed: 7\n`);
+  const car = await openCar(file);
+  try {
+    const code = /[PCBU][0-9A-F]{4}/.exec(technician(car, "readiness").readings[0].text || "");
+    assert.ok(code, "the simulated car has no code");
+    await page.goto(shop.base + "/cases/new");
+    for (const [f, v] of [["plate", plate], ["make", "Quillane"], ["model", "Stint"], ["year", "2019"], ["odometer", "80000"], ["tank", "55"], ["complaint", "lamp on"]]) await page.fill("#" + f, v);
+    await page.click("summary:has-text('The rest of its plumbing')");
+    for (const [f, v] of Object.entries(archetypes)) await page.selectOption(`select[name=${f}]`, v);
+    await page.selectOption("select[name=metering]", archetypes.engine === "na-map" ? "map" : "maf");
+    await page.fill("#codes", code[0]);
+    await page.click("text=Open the case");
+    await page.waitForSelector("[data-odds]");
+    const did = [];
+    for (let step = 0; step < 16; step++) {
+      const offer = page.locator(".foundoffer a.main");
+      if (await offer.count()) {
+        const fault = new URL(await offer.evaluate((a) => a.href)).searchParams.get("part");
+        await offer.click();
+        await page.waitForSelector("text=Singled out by");
+        assert.equal(await page.inputValue("#part"), fault);
+        await page.fill("#how", "followed what was next");
+        await page.click("main button.main");
+        await page.waitForSelector(".strip >> text=rests on");
+        return { fault, did };
+      }
+      const next = page.locator("[data-next]");
+      const [key, on, plug] = await next.evaluate((e) => [e.dataset.next, e.dataset.on, e.dataset.plug]);
+      did.push([key, on, plug].filter(Boolean).join(" "));
+      const done = technician(car, key, on || plug);
+      if (key === "decay") {
+        await page.click("[data-next] button:has-text('Start the bench')");
+        await holdOn(page, done);
+        continue;
+      }
+      await page.click("[data-next] a:has-text('To its bench')");
+      await page.waitForSelector("input[name=outcome]");
+      for (const r of done.readings) {
+        const field = page.getByLabel(new RegExp("^" + r.name.replace(/[.*+?^${}()|[\]\\]/g, "\\$&") + "( |$)"));
+        if (!r.text && (await field.count())) await field.first().fill(String(r.value));
+      }
+      await page.check(`input[name=outcome][value=${done.outcome}]`);
+      for (const [i, e] of (done.exits || []).slice(0, 4).entries()) {
+        if (done.outcome !== "exit" || !(await page.locator(`#exit${i}`).count())) break;
+        await page.selectOption(`#exit${i}`, e.part || e.Part);
+        await page.selectOption(`#size${i}`, e.size || e.Size);
+      }
+      if (key === "look" && done.outcome === "seen") await page.selectOption("#on", on || (done.exits?.[0]?.Part ?? ""));
+      await page.click("main button.main");
+      await page.waitForSelector("[data-odds]");
+    }
+    assert.fail(`nothing was singled out by ${did.join(", ")}`);
+  } finally {
+    await car.close();
+  }
+}
+
+const plain = { engine: "na-maf", boost: "no-boost", crankcase: "fixed-valve", recirculation: "no-egr" };
+for (const [plate, what, archetypes, faults, want] of [
+  ["SQ 1 A", "drawn down by the engine", { ...plain, archetype: "engine-vacuum" }, "vapour-line: 0.45", ["vapour-line"]],
+  ["SQ 2 A", "cooling by itself, one switch", { ...plain, archetype: "eonv-switch-remote" }, "canister-coupler: 0.5", ["canister-coupler"]],
+  ["SQ 3 A", "an electric pump", { ...plain, archetype: "pump-current" }, "quick-connect: 0.85", ["quick-connect"]],
+  ["SQ 4 A", "boost", { engine: "turbo-petrol", boost: "charged", crankcase: "regulator-turbo", recirculation: "no-egr", archetype: "engine-vacuum" }, "cooler-tank: 0.8", ["cooler-tank"]],
+  ["SQ 5 A", "crankcase", { ...plain, archetype: "engine-vacuum" }, "dipstick-seal: 0.7", ["dipstick-seal"]],
+  ["SQ 6 A", "recirculation", { ...plain, recirculation: "egr-vacuum", archetype: "engine-vacuum" }, "egr-ports: 0.1", ["egr-ports"]],
+]) {
+  test(`from one code to a found part by following Next only: ${what}`, async (t) => {
+    const page = await shop.page();
+    const { fault, did } = await follow(page, plate, archetypes, faults);
+    t.diagnostic(`${fault} by ${did.join(", ")}`);
+    assert.ok(want.includes(fault), `found ${fault} by ${did.join(", ")}`);
+  });
+}
+
+// openOf opens the page of a demo case by its car.
+async function openOf(page, name) {
+  await page.goto(shop.base);
+  await page.click(`text=${name}`);
+  await page.waitForSelector("[data-odds]");
+  return page.url();
+}
+
+const odds = (page) => page.locator("[data-odds] li").evaluateAll((l) => l.map((x) => x.innerText.replace(/\s+/g, " ")));
+
+test("struck out and taken back: the odds follow", async () => {
+  const page = await shop.page();
+  await openOf(page, "Hathmere Tern");
+  const before = await odds(page);
+  const entry = page.locator(".strip > li", { hasText: "Pressure hold" }).first();
+  await entry.locator("summary").click();
+  await Promise.all([page.waitForNavigation(), entry.locator("button:has-text('strike out')").click()]);
+  const without = await odds(page);
+  assert.notDeepEqual(without, before);
+  const again = page.locator(".strip > li", { hasText: "Pressure hold" }).first();
+  await again.locator("summary").click();
+  await Promise.all([page.waitForNavigation(), again.locator("button:has-text('put back')").click()]);
+  assert.deepEqual(await odds(page), before);
+});
+
+test("contradiction: which two, and what to repeat", async () => {
+  const page = await shop.page();
+  await openOf(page, "Ostrel Wherry");
+  const clash = await page.locator(".clash").innerText();
+  assert.match(clash, /contradict[\s\S]*Hold: 0\.0\d mm[\s\S]*Cap on the tester[\s\S]*Repeat cap on the tester/);
+  const cap = page.locator(".strip > li", { hasText: "Cap on the tester" }).first();
+  await cap.locator("summary").click();
+  await Promise.all([page.waitForNavigation(), cap.locator("button:has-text('doubt it')").click()]);
+  assert.equal(await page.locator(".clash").count(), 0);
+});
+
+test("a pair of faults is held", async () => {
+  const page = await shop.page();
+  await openOf(page, "Hathmere Grebe");
+  assert.match(await page.locator(".oddshead").innerText(), /two at once, .*(ports clogged|gasket)/i);
+});
+
+test("a test chosen lights the Map and shows the split; a suspect tells for and against", async () => {
+  const page = await shop.page();
+  const tern = await openOf(page, "Hathmere Tern");
+  await page.keyboard.press("2");
+  await page.waitForURL((u) => u.searchParams.has("test"));
+  assert.ok(await page.locator(".split li").count() >= 2);
+  await page.goto(tern + "?test=decay&plug=vent-hose");
+  assert.ok((await page.locator("svg.map .would-clear, svg.map .would-accuse, svg.map .would-split").count()) > 0, "nothing is lit");
+  await page.goto(tern);
+  await page.locator("[data-odds] a").first().click();
+  await page.waitForSelector("#suspect");
+  assert.match(await page.locator("#suspect").innerText(), /FOR[\s\S]*speaks [\d.]+ to \d+ for[\s\S]*tests would show/i);
+  assert.deepEqual(await axe(page), []);
+});
+
+test("a sign by one tap, its opposite, and back; the kit of the case", async () => {
+  const page = await shop.page();
+  await openOf(page, "Hathmere Ibis");
+  const before = await odds(page);
+  const tap = async (name) => { await page.locator("#signs > summary").click(); await Promise.all([page.waitForNavigation(), page.getByRole("button", { name, exact: true }).click()]); };
+  await tap("Smell of fuel");
+  await page.waitForSelector(".strip >> text=Smell of fuel");
+  const smells = await odds(page);
+  assert.notDeepEqual(smells, before);
+  await tap("no: Smell of fuel");
+  await page.waitForSelector(".strip >> text=Not so: smell of fuel");
+  await tap("no: Smell of fuel"); // tapped again: taken back
+  assert.deepEqual(await odds(page), before);
+  await page.click("#kit > summary");
+  for (const k of ["smoke", "gauge", "flow"]) await page.uncheck(`#kit input[value=${k}]`);
+  await page.click("button:has-text('For this case')");
+  await page.waitForSelector("#kit summary:has-text('for this case')");
+  assert.doesNotMatch(await page.locator("[data-next] h2").innerText(), /Smoke in the vapour/);
+  await page.goto(shop.base + "/ways");
+  await page.check("input[name=way-prove][value=swap]");
+  await page.fill("#rate", "abc");
+  await page.click("button:has-text('Keep it')");
+  await page.waitForSelector("[role=alert]:has-text('Hour of work')");
+  await page.fill("#rate", "72,50");
+  await page.click("button:has-text('Keep it')");
+  await page.waitForSelector("input[name=way-prove][value=swap]:checked");
+  assert.deepEqual(await axe(page), []);
+});
+
+test("the plain bench: nonsense gets a sentence and loses nothing; found needs a test or a word; why it failed is asked", async () => {
+  const page = await shop.page();
+  const url = await openOf(page, "Quillane Sprat");
+  await page.goto(url + "/do/valve-bench?on=purge-valve");
+  assert.deepEqual(await axe(page), []);
+  await page.getByLabel(/^vacuum held/).fill("lots");
+  await page.check("input[value=good]");
+  await page.click("main button.main");
+  await page.waitForSelector("[role=alert]:has-text('vacuum held')");
+  assert.equal(await page.getByLabel(/^vacuum held/).inputValue(), "lots");
+  await page.getByLabel(/^vacuum held/).fill("50 kPa");
+  await page.click("main button.main");
+  await page.waitForSelector(".strip >> text=vacuum held 14.76");
+  await page.goto(url + "/do/smoke");
+  await page.check("input[value=exit]");
+  await page.click("main button.main");
+  await page.waitForSelector("[role=alert]:has-text('where it came out')");
+  assert.equal((await page.request.get(url + "/do/unobtainium")).status(), 404);
+  await page.goto(url + "/found?part=purge-valve");
+  await page.fill("#how", "it ticks oddly");
+  await page.click("main button.main");
+  await page.waitForSelector("[role=alert]:has-text('No test on this case singles this part out')");
+  await page.check("input[name=by]");
+  await page.click("main button.main");
+  await page.waitForSelector(".strip >> text=on the technician's word");
+  await page.click("text=Write the repair down");
+  await page.fill("#action", "new valve");
+  await page.evaluate(() => document.querySelectorAll("select[required]").forEach((s) => { s.required = false; }));
+  await page.click("main button.main");
+  await page.waitForSelector("[role=alert]:has-text('Why did it fail')");
+  await page.selectOption("select[name^=cause-]", "canister-shell");
+  await page.fill("#why", "carbon grains in its seat");
+  await page.click("main button.main");
+  await page.waitForSelector(".strip >> text=victim of: canister");
+  await page.click("#opened > summary");
+  await page.fill("#openedtext", "grains between plunger and seat");
+  await page.click("#opened button");
+  await page.waitForSelector(".strip >> text=confirms it");
+});
+
+test("a case that is open in two windows follows what is done in the other", async () => {
+  const page = await shop.page(), other = await shop.page();
+  const url = await openOf(page, "Ostrel Hod");
+  const before = await odds(page);
+  await other.goto(url);
+  await other.locator("#signs > summary").click();
+  await other.getByRole("button", { name: "Carbon grains in the lines", exact: true }).click();
+  await other.waitForSelector(".strip >> text=Carbon grains");
+  await page.waitForSelector(".strip >> text=Carbon grains", { timeout: 8000 });
+  assert.notDeepEqual(await odds(page), before);
+});
