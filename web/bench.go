@@ -1,6 +1,9 @@
 package web
 
 import (
+	"slices"
+	"context"
+	"cmp"
 	"encoding/csv"
 	"errors"
 	"fmt"
@@ -50,6 +53,38 @@ type benchData struct {
 	Severity  string            // small, usual or large
 	Predicted string            // what was drawn, or why not
 	Leg       string            // the leg shown
+	Moves     []oddsMove        // what this hold does to the odds
+}
+
+// oddsMove is a suspect's odds without a test and with it.
+type oddsMove struct {
+	Name, Was, Is, Link string
+	Up                  bool
+}
+
+// moves lists the suspects whose odds a test moves most.
+func (s *server) moves(ctx context.Context, f casework.Folder, id string) (out []oddsMove) {
+	t, err := s.shop.Think(ctx, f)
+	if err != nil {
+		return nil
+	}
+	was, ok := t.State.Without(id)
+	if !ok {
+		return nil
+	}
+	is := t.State.Marginals()
+	order := make([]int, len(is))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(math.Abs(is[b]-was[b]), math.Abs(is[a]-was[a])) })
+	for _, i := range order {
+		if len(out) < 5 && math.Abs(is[i]-was[i]) > 0.01 {
+			x := t.State.Suspects[i]
+			out = append(out, oddsMove{x.Name, perCent(was[i]), perCent(is[i]), "/cases/" + f.Case.ID + "?suspect=" + x.Key + "#suspect", is[i] > was[i]})
+		}
+	}
+	return out
 }
 
 type runView struct {
@@ -97,6 +132,9 @@ func (s *server) benchData(c *echo.Context, id string) (benchData, error) {
 		d.Suspects = s.shop.Suspects(car, "decay")
 	}
 	d.Sum, d.Has = d.Test.Summary()
+	if d.Has || d.Test.Outcome != "" {
+		d.Moves = s.moves(ctx, f, id)
+	}
 	if b, ok := f.Test(d.Test.RepeatOf); ok {
 		if sum, ok := b.Summary(); ok {
 			d.Before = &sum

@@ -44,6 +44,7 @@ type reasoned struct {
 	Kit     []kitTick
 	OwnKit  bool
 	Signs   []signGroup
+	Clear   bool // this shop clears first and sees whether it returns
 	light   lights
 	Now     string // expected cost when only parts are renewed
 }
@@ -185,6 +186,8 @@ func (s *server) reason(ctx context.Context, c *echo.Context, f casework.Folder,
 		r.Clashes = append(r.Clashes, s.clash(x))
 	}
 	marg := t.State.Marginals()
+	cleared := slices.ContainsFunc(f.Notes, func(n record.Note) bool { return n.Kind == record.Cleared && n.StruckAt == nil })
+	r.Clear = t.Bay.Policies["clear"] == "first" && !cleared && f.MayClear() == ""
 
 	// What is next: the tapped test, or the best.
 	all := slices.Concat(t.Plan.Actions, t.Plan.Without)

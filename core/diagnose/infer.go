@@ -147,6 +147,25 @@ func (s *State) Odds(fault string) float64 {
 	return 0
 }
 
+// Without returns the odds that each suspect would have had the evidence with this id not
+// been there; ok is false when this epoch has none with it that speaks.
+func (s *State) Without(id string) (marginals []float64, ok bool) {
+	skip := map[int]bool{}
+	for i, x := range s.ids {
+		if x == id && len(s.epochs[len(s.epochs)-1][i].parts) > 0 {
+			skip[i] = true
+		}
+	}
+	if len(skip) == 0 {
+		return nil, false
+	}
+	w, err := s.run(s.history, s.epochs, skip)
+	if err != nil {
+		return nil, false
+	}
+	return (&State{Model: s.Model, w: w}).Marginals(), true
+}
+
 // Severity returns the odds of each step of severity of a suspect, given that it is there.
 func (s *State) Severity(fault string) (out [steps]float64) {
 	i, ok := s.index[fault]

@@ -191,6 +191,9 @@ func (s *State) cloud() ([]particle, []group) {
 func (s *State) mend(i int, bay Bay) float64 {
 	f := s.Suspects[i]
 	rate := cmp.Or(bay.Rate, usualRate)
+	if bay.Policies["egr"] == "clean" && strings.Contains(f.Order, "cleaning") { // its time instead of the part
+		return 1.5*float64(f.Minutes) + retest
+	}
 	return float64(f.Minutes) + s.Book.CostOf(f.Cost).Price/rate*60 + retest
 }
 
