@@ -3,7 +3,7 @@ export CGO_ENABLED ?= 0
 ADDR ?= 127.0.0.1:8080
 GOFILES = $(shell git ls-files -co --exclude-standard '*.go')
 
-.PHONY: demo build test check-format go-test race assets check-assets browser bench fuzz
+.PHONY: readings demo build test check-format go-test race assets check-assets browser bench fuzz
 
 demo: build
 	./bin/wexter demo --addr $(ADDR)
@@ -44,15 +44,20 @@ $(CHROMIUM):
 	apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium
 
 browser: node_modules/.package-lock.json $(CHROMIUM) build
-	node --test --test-concurrency=2 e2e/case.test.mjs e2e/map.test.mjs
+	node --test --test-concurrency=2 e2e/case.test.mjs e2e/map.test.mjs e2e/reason.test.mjs
 	node --test --test-concurrency=1 e2e/live.test.mjs e2e/car.test.mjs
 
 bench:
 	go test -run '^$$' -bench . -benchmem ./...
 
+# What the plant says of every suspect, for the reasoning: some forty minutes on two cores.
+readings:
+	go run ./cmd/readings --anew
+
 fuzz:
 	go test ./core/units -run '^$$' -fuzz FuzzParse -fuzztime 20s
 	go test ./ingest -run '^$$' -fuzz FuzzReadCSV -fuzztime 20s
 	go test ./ingest -run '^$$' -fuzz FuzzReadScan -fuzztime 20s
+	go test ./ingest -run '^$$' -fuzz FuzzReadCase -fuzztime 20s
 	go test ./ingest -run '^$$' -fuzz FuzzReadBook -fuzztime 20s
 	go test ./report -run '^$$' -fuzz FuzzReadBundle -fuzztime 20s

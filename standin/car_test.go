@@ -42,7 +42,7 @@ func serve(t *testing.T, p *standin.Plant) map[string]string {
 	}()
 	t.Cleanup(func() { cancel(); <-done })
 	at := map[string]string{}
-	for range 7 {
+	for range 8 {
 		select {
 		case x := <-told:
 			at[x.name] = x.address
@@ -251,5 +251,40 @@ func TestAdapterSaysWhatItCan(t *testing.T) {
 	var about instrument.AdapterAbout
 	if err := json.NewDecoder(conn).Decode(&about); err != nil || !about.Simulated || len(about.Commands) == 0 || len(about.Modes) != 6 {
 		t.Errorf("%+v %v", about, err)
+	}
+}
+
+// The technician does a test of the Book on a car with the same faults and reads it out;
+// the car that others look at stays as it is.
+func TestTechnician(t *testing.T) {
+	p := plant(t, carFile, 1)
+	at := serve(t, p)
+	ask := func(words string) (standin.Tried, error) {
+		said, err := instrument.AskTool(ctx, at["technician"], words)
+		var x standin.Tried
+		if err == nil {
+			err = json.Unmarshal([]byte(said), &x)
+		}
+		return x, err
+	}
+	smoke, err := ask("try smoke")
+	if err != nil || smoke.Outcome != "exit" || len(smoke.Exits) != 1 || smoke.Exits[0].Part != "flange" {
+		t.Errorf("%+v, %v", smoke, err)
+	}
+	hold, err := ask("try decay")
+	if err != nil || hold.Outcome != "over_limit" || len(hold.Log) < 300 {
+		t.Errorf("%s with %d readings, %v", hold.Outcome, len(hold.Log), err)
+	}
+	front, err := ask("try decay vapour-line")
+	if err != nil || front.Outcome != "within_limit" {
+		t.Errorf("with the tank plugged off: %s, %v", front.Outcome, err)
+	}
+	if again, err := ask("try decay"); err != nil || again.Log[200][2] != hold.Log[200][2] {
+		t.Errorf("the same test reads otherwise: %v", err)
+	}
+	for _, bad := range []string{"try", "try divining", "try eonv-manometer", "try valve-bench flux", "juggle"} {
+		if x, err := ask(bad); err == nil {
+			t.Errorf("%q: %+v", bad, x)
+		}
 	}
 }

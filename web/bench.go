@@ -1,15 +1,15 @@
 package web
 
 import (
-	"slices"
-	"context"
 	"cmp"
+	"context"
 	"encoding/csv"
 	"errors"
 	"fmt"
 	"html/template"
 	"math"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 

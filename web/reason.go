@@ -338,6 +338,9 @@ func (s *server) reason(ctx context.Context, c *echo.Context, f casework.Folder,
 	return r, t
 }
 
+// Lit reports whether the Map shows what the chosen test would do.
+func (r reasoned) Lit() bool { return len(r.light.would) > 0 }
+
 // taps lists signs and circumstances to be tapped, with what was tapped.
 func (s *server) taps(r *reasoned, f casework.Folder) {
 	is := map[string]*record.Observation{}
