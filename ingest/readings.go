@@ -4,7 +4,9 @@ import (
 	"bytes"
 	_ "embed" // the table
 	"encoding/csv"
+	"errors"
 	"fmt"
+	"io"
 	"math"
 	"slices"
 	"strconv"
@@ -57,11 +59,11 @@ func ReadReadings(data []byte) ([]diagnose.Row, error) {
 	var out []diagnose.Row
 	for n := 1; ; n++ {
 		f, err := r.Read()
-		if f == nil && err != nil {
-			if err.Error() == "EOF" {
-				return out, nil
-			}
-			return nil, fmt.Errorf("the table of readings, line %d: %w", n, err)
+		if errors.Is(err, io.EOF) {
+			return out, nil
+		}
+		if err != nil {
+			return nil, fmt.Errorf("the table of readings: %w", err)
 		}
 		if n == 1 {
 			if !slices.Equal(f, readingsHead) {

@@ -219,7 +219,7 @@ func draw(b knowledge.Book, combos []plumbing.Combination, rng *rand.Rand) (*dra
 
 // moment gives a drawn car the evidence of one random moment.
 func (d *drawn) moment(b knowledge.Book, m *diagnose.Model, rng *rand.Rand) error {
-	if d.HasCodes = rng.Float64() < 0.5; d.HasCodes {
+	if d.HasCodes = rng.Float64() < 0.25; d.HasCodes {
 		c, err := d.carOf(b, d.Faults, 0)
 		if err != nil {
 			return err
@@ -235,8 +235,11 @@ func (d *drawn) moment(b knowledge.Book, m *diagnose.Model, rng *rand.Rand) erro
 	for range []int{0, 1, 1, 1, 2, 2, 2, 3}[rng.IntN(8)] {
 		a := m.Actions()
 		x := a[rng.IntN(len(a))]
-		if x.Test == "intake-smoke" && d.Car.Engine == "turbo-petrol" {
-			continue // the plant takes minutes over it
+		if x.Test == "intake-smoke" && strings.HasPrefix(d.Car.Engine, "turbo") {
+			continue // the plant takes a minute over it
+		}
+		if simulated := diagnose.Simulated(x.Test, d.Car) && !diagnose.PartTest(x.Test); simulated && rng.Float64() < 0.6 {
+			continue // the long ones less often
 		}
 		t, err := d.do(b, now, x.Test, x.Part, x.Plug)
 		if err != nil {

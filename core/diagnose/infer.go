@@ -263,63 +263,111 @@ func (s *State) Why(fault string) ([]Weight, error) {
 
 // Clash is two pieces of evidence that hardly any explanation can have both.
 type Clash struct {
-	First, Second Evidence
-	Against       float64 // how many times rarer both are together than each by itself
+	First, Second Evidence // the second is the one that nothing explains beside the first
+	Against       float64  // how many times fewer explanations it has with the first than without
 }
 
-// clashing is how many times rarer two readings must be together than apart before they
-// are called a contradiction (chosen here).
-const clashing = 20.0
+// What is called a contradiction (chosen here): nothing likely explains a reading, and with
+// another one gone twenty times as much would.
+const (
+	unexplained = 0.02
+	clashing    = 20.0
+	explains    = 0.3 // of the best likelihood that any explanation gives the reading
+)
 
-// Clashes finds evidence of this epoch that contradicts: two pieces that are far less
-// likely together than each is by itself, with all the rest as it stands.
+// Clashes finds evidence of this epoch that contradicts: a reading that what is likely
+// after all the rest does not explain, and would explain without one other piece. Evidence
+// of the time before the car came contradicts nothing.
 func (s *State) Clashes() []Clash {
 	if len(s.epochs) == 0 {
 		return nil
 	}
 	last := len(s.epochs) - 1
-	ev := s.history[last].Evidence
-	// Mass of what remains, with some pieces left out, against all of it.
-	mass := func(skip map[int]bool, pairs bool) float64 {
-		m := s.Model
-		if !pairs { // singles only: a quick first look
-			short := *m
-			short.pairs = nil
-			m = &short
+	ev, ps := s.history[last].Evidence, s.epochs[last]
+	quick := *s.Model
+	quick.pairs = nil
+	share := func(m *Model, j int, skip ...int) float64 {
+		out := map[int]bool{j: true}
+		for _, i := range skip {
+			out[i] = true
 		}
-		w := m.prior()
-		for n := range s.history {
-			for _, r := range s.history[n].Repairs {
-				_ = m.repaired(w, r)
-			}
-			for i, p := range s.epochs[n] {
-				if n == last && skip[i] {
-					continue
-				}
-				m.weigh(w, p)
-			}
+		w, err := m.run(s.history, s.epochs, out)
+		if err != nil {
+			return 1
 		}
-		return w.total()
+		return m.explained(w, ps[j])
 	}
-	speaks := func(i int) bool { return len(s.epochs[last][i].parts) > 0 && !s.epochs[last][i].before }
 	var out []Clash
-	for i := range ev {
-		for j := i + 1; j < len(ev); j++ {
-			if !speaks(i) || !speaks(j) {
+	for j := range ev {
+		if len(ps[j].parts) == 0 || ps[j].before || share(&quick, j) >= unexplained {
+			continue
+		}
+		with := -1.0
+		for i := range ev {
+			if i == j || len(ps[i].parts) == 0 || ps[i].before || share(&quick, j, i) < clashing*share(&quick, j) {
 				continue
 			}
-			ratio := func(pairs bool) float64 {
-				all := mass(nil, pairs)
-				return mass(map[int]bool{i: true}, pairs) * mass(map[int]bool{j: true}, pairs) / math.Max(mass(map[int]bool{i: true, j: true}, pairs)*all, 1e-300)
+			if with < 0 {
+				with = share(s.Model, j) // now with all pairs
 			}
-			if ratio(false) < clashing {
-				continue
-			}
-			if r := ratio(true); r >= clashing {
+			if r := share(s.Model, j, i) / math.Max(with, 1e-9); with < unexplained && r >= clashing/2 {
 				out = append(out, Clash{ev[i], ev[j], r})
 			}
 		}
 	}
 	slices.SortStableFunc(out, func(a, b Clash) int { return cmp.Compare(b.Against, a.Against) })
 	return out
+}
+
+// explained is how much of the odds explains a piece of evidence well; what is not in the
+// Book may be anything and explains nothing.
+func (m *Model) explained(w *weights, p piece) float64 {
+	like := make([]float64, len(w.single))
+	var sound [kinds]float64
+	best := 0.0
+	for j := range kinds {
+		sound[j] = 1
+		for _, l := range p.parts {
+			sound[j] *= l.sound(j)
+		}
+		best = math.Max(best, sound[j])
+	}
+	for i := range like {
+		s, k, j := i/shades, i%shades/kinds, i%kinds
+		like[i] = 1
+		for _, l := range p.parts {
+			if l.felt(s) {
+				like[i] *= l.one(s, k, j)
+			} else {
+				like[i] *= l.sound(j)
+			}
+		}
+		best = math.Max(best, like[i])
+	}
+	good := func(x float64) bool { return x >= explains*best }
+	t := 0.0
+	for i, v := range w.single {
+		if good(like[i]) {
+			t += v
+		}
+	}
+	for n, q := range m.pairs {
+		row := w.pair[n*pairShades : (n+1)*pairShades]
+		for x, v := range row {
+			if v < 1e-12 {
+				continue
+			}
+			j := x % kinds
+			a, b := good(like[q[0]*shades+x/kinds/steps*kinds+j]), good(like[q[1]*shades+x/kinds%steps*kinds+j])
+			if a && b || !good(sound[j]) && (a || b) {
+				t += v
+			}
+		}
+	}
+	for j := range kinds {
+		if good(sound[j]) {
+			t += w.none[j]
+		}
+	}
+	return t
 }

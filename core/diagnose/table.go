@@ -142,7 +142,7 @@ func Target(g *plumbing.Graph, f knowledge.Fault, part, test string) string {
 		}
 		return ""
 	case "valve-bench":
-		if p.Kind == plumbing.Valve && p.Drive != "cable" || p.Kind == plumbing.Relief {
+		if p.Kind == plumbing.Valve && p.Drive != "cable" || p.Kind == plumbing.Relief || p.Kind == plumbing.Check && slices.Contains(f.Tests, test) {
 			return part
 		}
 		return ""
