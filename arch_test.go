@@ -10,16 +10,17 @@ import (
 // of core; core imports the standard library, gonum and itself.
 func TestImportsGoDownwards(t *testing.T) {
 	may := map[string]string{
-		"wexter/cmd/wexter": "web demo live standin instrument casework store report ingest core",
-		"wexter/web":        "live instrument casework store report ingest core",
-		"wexter/demo":       "casework store report ingest core",
-		"wexter/live":       "casework store instrument ingest core",
-		"wexter/casework":   "store report ingest core",
-		"wexter/store":      "ingest core",
-		"wexter/report":     "core",
-		"wexter/standin":    "instrument core",
-		"wexter/instrument": "ingest core",
-		"wexter/ingest":     "core",
+		"wexter/cmd/wexter":   "web demo live standin instrument casework store report ingest core",
+		"wexter/cmd/readings": "ingest core",
+		"wexter/web":          "live instrument casework store report ingest core",
+		"wexter/demo":         "casework store report ingest core",
+		"wexter/live":         "casework store instrument ingest core",
+		"wexter/casework":     "store report ingest core",
+		"wexter/store":        "ingest core",
+		"wexter/report":       "ingest core",
+		"wexter/standin":      "instrument core",
+		"wexter/instrument":   "ingest core",
+		"wexter/ingest":       "core",
 	}
 	out, err := exec.Command("go", "list", "-f", "{{.ImportPath}} {{join .Imports \" \"}}", "./...").Output()
 	if err != nil {

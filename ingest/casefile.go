@@ -19,6 +19,9 @@ import (
 // CaseSchema names the form of a case file for the reasoning.
 const CaseSchema = "wexter-diagnose/1"
 
+var caseFields = []string{"schema", "archetypes", "age_years", "km", "kit", "epochs", "repairs", "contexts", "signs", "renewed", "marks", "looked", "codes", "complete", "limits", "trims", "tests",
+	"fault", "cause", "size", "share", "at", "percent", "stop", "test", "part", "outcome", "exits", "readings", "mm", "low_mm", "high_mm", "plugs", "vacuum"}
+
 // maxCaseBytes is the most that a case file may hold.
 const maxCaseBytes = 1 << 20
 
@@ -88,7 +91,7 @@ func ReadCase(b knowledge.Book, data []byte) (CaseFile, diagnose.Car, diagnose.H
 	d := json.NewDecoder(bytes.NewReader(data))
 	d.DisallowUnknownFields()
 	if err := d.Decode(&f); err != nil {
-		return bad(fmt.Errorf("the case file cannot be read: %s", jsonWords(data, err)))
+		return bad(fmt.Errorf("the case file cannot be read: %s", JSONWords(data, err, caseFields...)))
 	}
 	if _, err := d.Token(); err != io.EOF {
 		return bad(errors.New("the case file goes on after its end; it was joined or cut"))
@@ -327,7 +330,9 @@ func (t caseTest) read(b knowledge.Book, car diagnose.Car) ([]diagnose.Evidence,
 	return []diagnose.Evidence{e}, nil
 }
 
-func jsonWords(data []byte, err error) string {
+// JSONWords says what is wrong with a JSON file, with its line; of an unknown field the
+// nearest ones of those that are known, when they are given.
+func JSONWords(data []byte, err error, known ...string) string {
 	var se *json.SyntaxError
 	var te *json.UnmarshalTypeError
 	line := func(at int64) int { return 1 + bytes.Count(data[:min(max(int(at), 0), len(data))], []byte("\n")) }
@@ -340,9 +345,7 @@ func jsonWords(data []byte, err error) string {
 		return "it ends in the middle"
 	}
 	msg := strings.TrimPrefix(err.Error(), "json: ")
-	if key, ok := strings.CutPrefix(msg, "unknown field "); ok {
-		known := []string{"schema", "archetypes", "age_years", "km", "kit", "epochs", "repairs", "contexts", "signs", "renewed", "marks", "looked", "codes", "complete", "limits", "trims", "tests",
-			"fault", "cause", "size", "share", "at", "percent", "stop", "test", "part", "outcome", "exits", "readings", "mm", "low_mm", "high_mm", "plugs", "vacuum"}
+	if key, ok := strings.CutPrefix(msg, "unknown field "); ok && len(known) > 0 {
 		return "there is no field " + key + "; " + diagnose.Near(strings.Trim(key, `"`), known)
 	}
 	return msg

@@ -15,6 +15,7 @@ import (
 	"unicode/utf8"
 
 	"wexter/core/record"
+	"wexter/ingest"
 )
 
 // Schema names the form of a bundle; a number behind the slash that is higher than
@@ -81,7 +82,7 @@ func ReadBundle(data []byte) (Bundle, error) {
 	}
 	var b Bundle
 	if err := json.Unmarshal(data, &head); err != nil {
-		return b, fmt.Errorf("this is no bundle: %s", jsonError(data, err))
+		return b, fmt.Errorf("this is no bundle: %s", ingest.JSONWords(data, err))
 	}
 	name, num, _ := strings.Cut(head.Schema, "/")
 	n, err := strconv.Atoi(num)
@@ -94,7 +95,7 @@ func ReadBundle(data []byte) (Bundle, error) {
 	d := json.NewDecoder(bytes.NewReader(data))
 	d.DisallowUnknownFields()
 	if err := d.Decode(&b); err != nil {
-		return b, fmt.Errorf("the bundle cannot be read: %s", jsonError(data, err))
+		return b, fmt.Errorf("the bundle cannot be read: %s", ingest.JSONWords(data, err))
 	}
 	if _, err := d.Token(); err != io.EOF {
 		return b, errors.New("the bundle goes on after its end; it was joined or cut")
@@ -108,22 +109,6 @@ func ReadBundle(data []byte) (Bundle, error) {
 		}
 	}
 	return b, b.check()
-}
-
-func jsonError(data []byte, err error) string {
-	var se *json.SyntaxError
-	var te *json.UnmarshalTypeError
-	switch {
-	case errors.As(err, &se):
-		at := min(max(int(se.Offset), 0), len(data))
-		return fmt.Sprintf("line %d: %v", 1+bytes.Count(data[:at], []byte("\n")), err)
-	case errors.As(err, &te):
-		at := min(max(int(te.Offset), 0), len(data))
-		return fmt.Sprintf("line %d: %q holds a %s", 1+bytes.Count(data[:at], []byte("\n")), te.Field, te.Value)
-	case errors.Is(err, io.ErrUnexpectedEOF):
-		return "it ends in the middle"
-	}
-	return err.Error()
 }
 
 func (b Bundle) check() error {

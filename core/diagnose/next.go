@@ -325,6 +325,17 @@ func (m *Model) testWords(test, part, entry string, set plumbing.Settings) []out
 	return out
 }
 
+// outcomes are the ways an action may end.
+func (m *Model) outcomes(a *Action) []outcome {
+	switch a.Test {
+	case wholeHold:
+		return m.holdWords(a.Entry, a.Set)
+	case "make-up-flow":
+		return m.flowWords(a.Entry, a.Set)
+	}
+	return m.testWords(a.Test, a.Part, a.Entry, a.Set)
+}
+
 func lowerName(s string) string {
 	if len(s) > 1 && s[1] >= 'a' && s[1] <= 'z' {
 		return strings.ToLower(s[:1]) + s[1:]
@@ -581,15 +592,7 @@ const seldom = 0.012
 
 // expect works out how likely each outcome of an action is under every particle.
 func (s *State) expect(a *Action, ps []particle) bool {
-	var outs []outcome
-	switch a.Test {
-	case "decay":
-		outs = s.holdWords(a.Entry, a.Set)
-	case "make-up-flow":
-		outs = s.flowWords(a.Entry, a.Set)
-	default:
-		outs = s.testWords(a.Test, a.Part, a.Entry, a.Set)
-	}
+	outs := s.outcomes(a)
 	if len(outs) < 2 {
 		return false
 	}
@@ -908,15 +911,7 @@ func (s *State) Shows(fault string, a Action) string {
 	if !ok {
 		return ""
 	}
-	var outs []outcome
-	switch a.Test {
-	case "decay":
-		outs = s.holdWords(a.Entry, a.Set)
-	case "make-up-flow":
-		outs = s.flowWords(a.Entry, a.Set)
-	default:
-		outs = s.testWords(a.Test, a.Part, a.Entry, a.Set)
-	}
+	outs := s.outcomes(&a)
 	severity := s.Severity(fault)
 	var names []string
 	var odds []float64
