@@ -3,7 +3,6 @@ package web
 import (
 	"context"
 	"fmt"
-	"math"
 	"net/http"
 	"net/url"
 	"regexp"
@@ -118,10 +117,7 @@ type weightRow struct{ Says, Words string }
 
 type predicted struct{ Test, Link, Says string }
 
-type clashView struct {
-	First, Second, Repeat string
-	Times                 string
-}
+type clashView struct{ First, Second, Repeat string }
 
 type kitTick struct {
 	Key, Name, Gives string
@@ -445,7 +441,7 @@ func thenWords(o diagnose.Outcome) string {
 }
 
 func (s *server) clash(x diagnose.Clash) clashView {
-	v := clashView{First: x.First.Says, Second: x.Second.Says, Times: fmt.Sprintf("%.0f", math.Min(x.Against, 9999))}
+	v := clashView{First: x.First.Says, Second: x.Second.Says}
 	cost := func(e diagnose.Evidence) (string, int) {
 		key := e.Test
 		if e.Kind == diagnose.Held {

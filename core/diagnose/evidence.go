@@ -1,6 +1,7 @@
 package diagnose
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"math"
@@ -242,7 +243,8 @@ func (m *Model) codes(e Evidence) (piece, error) {
 			p.parts = append(p.parts, m.shown(g.Base, g.Shows, !there))
 			continue
 		}
-		l := m.newSign(codeStray, !there)
+		stray := cmp.Or(g.Base, codeStray)
+		l := m.newSign(stray, !there)
 		any := false
 		for i, s := range m.Suspects {
 			rows := m.table.of(Codes, s, m.Of)
@@ -254,7 +256,7 @@ func (m *Model) codes(e Evidence) (piece, error) {
 					v := share(rows, k, j, func(r *Row) bool {
 						return slices.ContainsFunc(g.Codes, func(c string) bool { return hasWord(r.Outcome, c) })
 					})
-					l.p[i*shades+k*kinds+j] = codeStray + (codeSet-codeStray)*v
+					l.p[i*shades+k*kinds+j] = stray + (codeSet-stray)*v
 					l.feels[i] = l.feels[i] || v > 0
 				}
 			}

@@ -830,8 +830,8 @@ func (s *State) describe(a *Action, ps []particle, gs []group, marg []float64) {
 		slices.SortStableFunc(keys, func(x, y string) int { return cmp.Compare(marg[s.index[y]], marg[s.index[x]]) })
 		var out []string
 		for i, k := range keys {
-			if i == 3 {
-				out = append(out, fmt.Sprintf("%d more", len(keys)-3))
+			if i == 2 && len(keys) > 3 {
+				out = append(out, fmt.Sprintf("%d more", len(keys)-2))
 				break
 			}
 			out = append(out, lowerName(s.Suspects[s.index[k]].Name))
