@@ -445,13 +445,12 @@ func (s *Shop) restsOn(tx *gorm.DB, id string, n NewFinding) (by, on string, odd
 	if err != nil {
 		return "", "", 0, err
 	}
-	car, err := s.Car(folder.Vehicle, folder.Corrections)
-	if err != nil {
-		return "", "", 0, err
-	}
-	rests := s.RestsOn(folder, car, n.Part)
-	if t, err := s.Think(tx.Statement.Context, folder); err == nil {
-		odds = t.State.Odds(n.Part)
+	var rests []string
+	if car, err := s.Car(folder.Vehicle, folder.Corrections); err == nil { // with an archetype that is gone only a word is left
+		rests = s.RestsOn(folder, car, n.Part)
+		if t, err := s.Think(tx.Statement.Context, folder); err == nil {
+			odds = t.State.Odds(n.Part)
+		}
 	}
 	switch {
 	case len(rests) > 0:

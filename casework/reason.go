@@ -40,6 +40,15 @@ type thoughts struct {
 	m  map[string]*Thought
 }
 
+// How much a finding weighs: by word, by a test that is on the case already, and what the
+// opened part then says of it. Chosen here.
+const (
+	wordWeighs = 20.0
+	testWeighs = 4.0
+	opensYes   = 5.0
+	opensNo    = 0.05
+)
+
 // mostThoughts is how many cases are kept in mind at once.
 const mostThoughts = 64
 
@@ -238,6 +247,23 @@ func (s *Shop) History(f Folder, car Car) (diagnose.History, []diagnose.Silent) 
 		for _, e := range s.resultEvidence(x, car) {
 			put(x.At, e)
 		}
+	}
+	for _, x := range f.Findings {
+		if x.StruckAt != nil || x.Doubted() || !s.canHave(car, x.Part) {
+			continue
+		}
+		p, _ := s.Book.Fault(x.Part)
+		e := diagnose.Evidence{ID: x.ID, Kind: diagnose.Found, Key: x.Part, Value: wordWeighs, Says: "Found, on the technician's word: " + lowerFirst(p.Name)}
+		if x.By == record.ByTest { // the test weighs by itself
+			e.Value, e.Says = testWeighs, "Found: "+lowerFirst(p.Name)
+		}
+		for _, o := range f.PostMortems {
+			if o.StruckAt == nil && !o.Doubted() && o.FindingID == x.ID {
+				e.Value *= map[string]float64{"yes": opensYes, "no": opensNo, "unclear": 1}[o.Confirmed]
+				e.Says += "; opened, it " + map[string]string{"yes": "shows the failure", "no": "shows nothing", "unclear": "is unclear"}[o.Confirmed]
+			}
+		}
+		put(x.At, e)
 	}
 	newest := map[string]record.MapMark{}
 	for _, x := range f.Marks {

@@ -2,6 +2,7 @@ package instrument
 
 import (
 	"bufio"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -53,9 +54,10 @@ type CarState struct {
 // answers with lines of hex or words ("searching", "no data", "error …"), ended by
 // an empty line.
 type Adapter struct {
-	About AdapterAbout
-	conn  net.Conn
-	in    *bufio.Scanner
+	patience time.Duration // for one line; 0 is lineWait
+	About    AdapterAbout
+	conn     net.Conn
+	in       *bufio.Scanner
 }
 
 // Words of an adapter.
@@ -68,6 +70,7 @@ const (
 const (
 	answerWait = 12 * time.Second // a search of the bus takes some seconds
 	lineWait   = 5 * time.Second
+	toolWait   = 90 * time.Second // a technician does a whole test
 	maxLines   = 400
 )
 
@@ -95,14 +98,15 @@ func (a *Adapter) Close() error { return a.conn.Close() }
 func (a *Adapter) Ask(ctx context.Context, request string) ([]string, error) {
 	stop := context.AfterFunc(ctx, func() { _ = a.conn.SetDeadline(time.Now()) })
 	defer stop()
-	end := time.Now().Add(answerWait)
-	_ = a.conn.SetDeadline(time.Now().Add(lineWait))
+	wait := cmp.Or(a.patience, lineWait)
+	end := time.Now().Add(max(answerWait, a.patience))
+	_ = a.conn.SetDeadline(time.Now().Add(wait))
 	if _, err := fmt.Fprintf(a.conn, "%s\n", request); err != nil {
 		return nil, a.gone(ctx)
 	}
 	var out []string
 	for {
-		_ = a.conn.SetReadDeadline(time.Now().Add(lineWait))
+		_ = a.conn.SetReadDeadline(time.Now().Add(wait))
 		if ctx.Err() != nil || time.Now().After(end) || !a.in.Scan() {
 			return out, a.gone(ctx)
 		}
@@ -298,7 +302,7 @@ func AskTool(ctx context.Context, address, words string) (string, error) {
 	if err != nil {
 		return "", fmt.Errorf("nothing answers at %s: is the instrument on?", address)
 	}
-	a := &Adapter{conn: conn, in: bufio.NewScanner(conn)}
+	a := &Adapter{conn: conn, in: bufio.NewScanner(conn), patience: toolWait}
 	defer a.Close()
 	a.in.Buffer(make([]byte, maxLine), maxLine)
 	_ = conn.SetReadDeadline(time.Now().Add(3 * time.Second))

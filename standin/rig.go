@@ -293,8 +293,9 @@ func (t *Tool) Serve(ctx context.Context, l net.Listener) error {
 		in := bufio.NewScanner(conn)
 		in.Buffer(make([]byte, 512), 512)
 		for in.Scan() {
+			said := t.Answer(in.Text()) // a technician takes his time
 			_ = conn.SetWriteDeadline(time.Now().Add(5 * time.Second))
-			if _, err := fmt.Fprintf(conn, "%s\n\n", t.Answer(in.Text())); err != nil {
+			if _, err := fmt.Fprintf(conn, "%s\n\n", said); err != nil {
 				return
 			}
 		}

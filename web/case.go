@@ -556,16 +556,14 @@ func (s *server) showForm(c *echo.Context, view, title string, failed error) err
 		return err
 	}
 	car, err := s.shop.Car(d.Vehicle, d.Corrections)
-	if err != nil {
-		return err
-	}
-	switch view {
-	case "found.html":
+	switch {
+	case err != nil && view != "found.html": // an archetype that is gone: the words can still be written
+	case view == "found.html":
 		d.Faults, d.Part = s.canHave(d.Folder), c.QueryParam("part")
-		if k := cmp.Or(c.FormValue("part"), d.Part); k != "" {
+		if k := cmp.Or(c.FormValue("part"), d.Part); k != "" && err == nil {
 			d.Rests = s.shop.RestsOn(d.Folder, car, k)
 		}
-	case "repair.html":
+	case view == "repair.html":
 		d.Causes = s.causes(d.Folder, car)
 	}
 	if view == "proof.html" {

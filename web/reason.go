@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"net/http"
@@ -521,14 +522,9 @@ type doPage struct {
 	Calcs    []string
 }
 
-type readField struct {
-	Name, Unit, Kind, Second, Field, Value string
-}
+type readField struct{ Name, Unit, Kind, Second, Field string }
 
-type exitField struct {
-	N          int
-	Part, Size string
-}
+type exitField struct{ N int }
 
 const mostExits = 4
 
@@ -566,10 +562,7 @@ func (s *server) showDo(c *echo.Context, failed error) error {
 		d.Stages = append(d.Stages, stageMark{string(st), stageClass(st, f.Case.Stage)})
 	}
 	p := s.page(c, t.Name+" · "+f.Case.Number, "slate", nil)
-	on := c.QueryParam("on")
-	if v := p.V("on", on); v != "" {
-		on = v
-	}
+	on := cmp.Or(c.FormValue("on"), c.QueryParam("on"))
 	d.On, _ = car.Graph.Part(on)
 	for i, r := range t.Reads {
 		if r.Unit == "" && !counted.MatchString(r.Name) {
@@ -579,11 +572,10 @@ func (s *server) showDo(c *echo.Context, failed error) error {
 		if u, k, ok := unitOf(r.Unit); ok {
 			x.Kind, x.Second = kindNames[k], units.Second(u, k)
 		}
-		x.Value = p.V(x.Field, "")
 		d.Reads = append(d.Reads, x)
 	}
 	for i := range mostExits {
-		d.Exits = append(d.Exits, exitField{i, p.V(fmt.Sprintf("exit%d", i), ""), p.V(fmt.Sprintf("size%d", i), "stream")})
+		d.Exits = append(d.Exits, exitField{i})
 	}
 	for _, x := range car.Graph.Parts {
 		if x.Name != "" && x.Kind != plumbing.Block {
@@ -714,11 +706,18 @@ func (s *server) showWays(c *echo.Context, failed error) error {
 		return err
 	}
 	d := waysPage{Ticked: w.Kit != nil, Rate: fmt.Sprintf("%g", orElse(w.Rate, 66)), Day: fmt.Sprintf("%g", orElse(w.Day, 120)), Careful: w.Careful}
+	ticked := func(key string) bool { return w.Kit == nil || slices.Contains(w.Kit, key) }
+	way := func(key string) string { return w.Policies[key] }
+	if failed != nil { // what was chosen is still there
+		ticked = func(key string) bool { return slices.Contains(c.Request().PostForm["kit"], key) }
+		way = func(key string) string { return c.FormValue("way-" + key) }
+		d.Careful = c.FormValue("trained") != ""
+	}
 	for _, k := range s.shop.Book.Kit {
-		d.Kit = append(d.Kit, kitTick{k.Key, k.Name, k.Gives, w.Kit == nil || slices.Contains(w.Kit, k.Key)})
+		d.Kit = append(d.Kit, kitTick{k.Key, k.Name, k.Gives, ticked(k.Key)})
 	}
 	for _, x := range s.shop.Book.Schools {
-		d.Schools = append(d.Schools, schoolPick{x, x.Option(w.Policies[x.Key]).Key})
+		d.Schools = append(d.Schools, schoolPick{x, x.Option(way(x.Key)).Key})
 	}
 	p := s.page(c, "What this bay has", "instruments", d)
 	if failed != nil {

@@ -347,7 +347,7 @@ func TestBadLogs(t *testing.T) {
 func TestPhotos(t *testing.T) {
 	b := start(t, false)
 	_, _, at := b.post("/cases", newCar(b))
-	form := func() url.Values { return b.fill(at+"/found", "part", "cap", "place", "", "how", "cracked seal") }
+	form := func() url.Values { return b.fill(at+"/found", "part", "cap", "place", "", "how", "cracked seal", "by", "word") }
 	// A 16 MB photo is refused, and what is sent is heard out so that the sentence is seen.
 	code, body, _ := b.upload(at+"/found", form(), "photo", "big.jpg", append([]byte{0xff, 0xd8, 0xff}, make([]byte, 16<<20)...))
 	if code != http.StatusRequestEntityTooLarge || !strings.Contains(body, "nothing was saved") {
@@ -390,7 +390,7 @@ func TestImportOverTheWeb(t *testing.T) {
 	if code, body, at := other.upload("/import", other.fill("/"), "bundle", "c.json", []byte(bundle)); code != 200 || !strings.HasPrefix(at, "/cases/") {
 		t.Errorf("%d %s", code, body[:min(len(body), 200)])
 	}
-	if code, body, _ := other.upload("/import", other.fill("/"), "bundle", "c.json", []byte(strings.Replace(bundle, "case/3", "case/9", 1))); code != 422 || !strings.Contains(body, "newer Wexter") {
+	if code, body, _ := other.upload("/import", other.fill("/"), "bundle", "c.json", []byte(strings.Replace(bundle, "case/4", "case/9", 1))); code != 422 || !strings.Contains(body, "newer Wexter") {
 		t.Errorf("a newer schema: %d", code)
 	}
 }

@@ -311,7 +311,7 @@ func standinCar(args []string, out, errs io.Writer) error {
 
 // askInstrument sends one line of words to an instrument and prints what it says.
 func askInstrument(address, words string, out io.Writer) error {
-	ctx, cancel := context.WithTimeout(context.Background(), 15*time.Second)
+	ctx, cancel := context.WithTimeout(context.Background(), 100*time.Second)
 	defer cancel()
 	said, err := instrument.AskTool(ctx, address, words)
 	if err != nil {

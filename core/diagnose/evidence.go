@@ -31,6 +31,7 @@ const (
 	Renewed   Kind = "renewed" // a part that was renewed lately
 	Worked    Kind = "marks"   // marks of an earlier attempt on a part
 	Thought   Kind = "hand"    // odds that somebody set by hand on a part
+	Found     Kind = "found"   // a fault that was written down as found
 	NoCause        = "none"    // of a repair: it failed by itself
 	Whole          = "whole"   // of a hold: nothing plugged, as the archetype is sealed
 	wholeHold      = "decay"
@@ -41,7 +42,7 @@ type Evidence struct {
 	ID       string // of the record it is from
 	Says     string // in words
 	Kind     Kind
-	Key      string // of a context or sign; of Trims the point: idle, 2500 or load
+	Key      string // of a context, sign or found fault; of Trims the point: idle, 2500 or load
 	Test     string // of Done
 	Part     string
 	Outcome  string
@@ -53,7 +54,7 @@ type Evidence struct {
 	Entry    string
 	Set      plumbing.Settings
 	Suction  bool
-	Value    float64 // of Trims, %; of Thought, odds; of Limits, value over limit
+	Value    float64 // of Trims, %; of Thought, odds; of Limits, value over limit; of Found, how many times likelier it makes the fault
 	Stop     bool    // of Trims: it stands at its stop
 	Loose    bool    // of Trims: a moment's glance, not a test
 	Size     string  // of Limits: very-small, small or large
@@ -135,6 +136,20 @@ func (m *Model) read(e Evidence) (piece, error) {
 			}
 			return 1
 		})}, true
+	case Found:
+		i, err := m.suspect(e.Key)
+		if err != nil {
+			return p, err
+		}
+		if !(e.Value > 0) || e.Value > 1e4 {
+			return p, fmt.Errorf("that a fault was found weighs %g; it lies above 0 and at most at 10 000", e.Value)
+		}
+		p.parts = []likelihood{m.by(func(s Suspect) float64 {
+			if s.Key == m.Suspects[i].Key {
+				return e.Value
+			}
+			return 1
+		})}
 	case Renewed, Worked, Thought:
 		if err := m.has(e.Part); err != nil {
 			return p, err

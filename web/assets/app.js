@@ -152,6 +152,10 @@ async function watchCase() {
 }
 watchCase();
 
+// What a form leads back to is open again.
+const back = location.hash.length > 1 && document.getElementById(location.hash.slice(1));
+if (back && back.tagName === "DETAILS") back.open = true;
+
 Alpine.data("shell", () => ({
   keys() { this.$root.querySelector("dialog").showModal(); },
   scheme() {
