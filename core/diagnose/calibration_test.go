@@ -567,7 +567,7 @@ func (d *drawn) cached(b knowledge.Book, faults map[string]float64, a diagnose.A
 func TestStrategies(t *testing.T) {
 	n, _ := strconv.Atoi(os.Getenv("WEXTER_HUNTS"))
 	if n == 0 {
-		n = 6
+		n = 3
 	}
 	b := ingest.Book()
 	combos := b.Plumbing.Combinations()

@@ -151,8 +151,33 @@ func (s *State) cloud() ([]particle, []group) {
 	for i := range s.Suspects {
 		add(i, -1, s.w.single[i*shades:(i+1)*shades], false)
 	}
+	// A second fault that nothing speaks for is not what the car came for: the pair is mended
+	// with the other one.
+	single := map[int]int{}
+	for g, x := range gs {
+		single[x.a] = g
+	}
+	raised := s.Marginals()
+	for i, p := range (&State{Model: s.Model, w: s.prior()}).Marginals() {
+		raised[i] /= math.Max(p, 1e-9)
+	}
+	loud := func(a, b int) bool { return raised[b] < 1.5 && raised[a] > 4*raised[b] }
 	for i, q := range s.pairs {
+		n := len(gs)
 		add(q[0], q[1], s.w.pair[i*pairShades:(i+1)*pairShades], true)
+		if len(gs) == n {
+			continue
+		}
+		for _, o := range [][2]int{{q[0], q[1]}, {q[1], q[0]}} {
+			if g, ok := single[o[0]]; ok && loud(o[0], o[1]) {
+				for k := len(all) - pairShades; k < len(all); k++ {
+					all[k].group = g
+				}
+				gs[g].total += gs[n].total
+				gs = gs[:n]
+				break
+			}
+		}
 	}
 	add(-1, -1, s.w.none[:], false)
 	add(-2, -1, s.w.other[:], false)
@@ -536,12 +561,24 @@ func (s *State) Next(bay Bay) Plan {
 			open = append(open, a)
 		}
 	}
+	// What tells next to nothing is not worth its place, however cheap: with the best test
+	// behind it, it would look nearly as good as that.
+	most := 0.0
+	for _, a := range open {
+		most = math.Max(most, a.Bits)
+	}
+	telling := func(a *Action) bool { return a.Bits >= 0.12*most && a.Expect < plan.Now }
+	slices.SortStableFunc(open, func(a, b *Action) int { return btoi(telling(b)) - btoi(telling(a)) })
+	tell := 0
+	for tell < len(open) && telling(open[tell]) {
+		tell++
+	}
 	// Look deeper below the best few: after each outcome the better of renewing and the
 	// best of some further tests.
-	side(min(len(open), lookDeeper), func(i int) {
+	side(min(tell, lookDeeper), func(i int) {
 		open[i].Expect = s.deeper(open[i], open[:min(len(open), lookWide)], ps, gs, mend)
 	})
-	slices.SortStableFunc(open[:min(len(open), lookDeeper)], func(a, b *Action) int { return cmp.Compare(a.Expect, b.Expect) })
+	slices.SortStableFunc(open[:min(tell, lookDeeper)], func(a, b *Action) int { return cmp.Compare(a.Expect, b.Expect) })
 	for _, a := range open {
 		s.describe(a, ps, gs, marg)
 		plan.Actions = append(plan.Actions, *a)
