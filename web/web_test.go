@@ -347,7 +347,9 @@ func TestBadLogs(t *testing.T) {
 func TestPhotos(t *testing.T) {
 	b := start(t, false)
 	_, _, at := b.post("/cases", newCar(b))
-	form := func() url.Values { return b.fill(at+"/found", "part", "cap", "place", "", "how", "cracked seal", "by", "word") }
+	form := func() url.Values {
+		return b.fill(at+"/found", "part", "cap", "place", "", "how", "cracked seal", "by", "word")
+	}
 	// A 16 MB photo is refused, and what is sent is heard out so that the sentence is seen.
 	code, body, _ := b.upload(at+"/found", form(), "photo", "big.jpg", append([]byte{0xff, 0xd8, 0xff}, make([]byte, 16<<20)...))
 	if code != http.StatusRequestEntityTooLarge || !strings.Contains(body, "nothing was saved") {
