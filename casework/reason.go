@@ -442,7 +442,7 @@ func (s *Shop) scanEvidence(f Folder, car Car, epoch func(time.Time) int, put fu
 	for _, l := range f.History() {
 		if l.Made || doubted[l.Code] {
 			if l.Made {
-				*left = append(*left, diagnose.Silent{ID: l.Code, Says: l.Code, Why: "made by the hunt itself: no weight until it returns"})
+				*left = append(*left, diagnose.Silent{ID: l.Code, Says: l.Code, Why: "the hunt made it; no weight until it returns"})
 			}
 			continue
 		}

@@ -276,7 +276,7 @@ for (const scheme of ["light", "dark"]) {
     for (const path of ["/", "/cases/new", "/record", "/instruments", "/book", "/book/trim", "/book?q=drain", tern, bench, bench + "/live", tern + "/scan", tern + "/found", tern + "/repair", tern + "/edit", marl, marl + "/proof", marl + "/report", sprat, "/cases/none"]) {
       await page.goto(shop.base + path);
       for (const d of await page.locator("details").all()) await d.evaluate((e) => { e.open = true; });
-      for (const v of await axe(page)) found.push(`${path} ${v}`);
+      for (const v of await axe(page, scheme)) found.push(`${path} ${v}`);
     }
     assert.deepEqual(found, []);
     for (const width of scheme === "light" ? [820, 1280] : []) { // the scheme changes colours only

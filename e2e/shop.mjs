@@ -72,10 +72,12 @@ export async function openShop() {
 
 const axeSource = readFileSync(createRequire(import.meta.url).resolve("axe-core/axe.min.js"), "utf8");
 
-// axe returns what it finds, a line each.
-export async function axe(page) {
+// axe returns what it finds, a line each. The dark scheme changes colours only, so that
+// contrast alone is looked at there.
+export async function axe(page, scheme = "light") {
   await page.evaluate(axeSource);
-  const r = await page.evaluate(() => window.axe.run(document, { runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"] }));
+  const all = { runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"] };
+  const r = await page.evaluate((o) => window.axe.run(document, o), scheme === "dark" ? { runOnly: { type: "rule", values: ["color-contrast"] } } : all);
   return r.violations.flatMap((v) => v.nodes.map((n) => `${v.id}: ${n.target.join(" ")} ${n.failureSummary.split("\n")[1] || ""}`));
 }
 

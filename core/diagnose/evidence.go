@@ -353,13 +353,13 @@ func (m *Model) leakCodes(e Evidence, ran bool) likelihood {
 		if rows == nil {
 			continue
 		}
-		says := func(k, j int) int {
-			r := rows[min(max(k, 0), steps-1)*kinds+j]
-			if r == nil {
-				return 0
+		var classes [shades]int
+		for x, r := range rows {
+			if r != nil && r.Outcome != "" {
+				classes[x] = class(func(c string) bool { return hasWord(r.Outcome, c) })
 			}
-			return class(func(c string) bool { return hasWord(r.Outcome, c) })
 		}
+		says := func(k, j int) int { return classes[min(max(k, 0), steps-1)*kinds+j] }
 		sticks := slices.ContainsFunc(s.Changes, func(c knowledge.Change) bool { return c.Param == "sticks" }) || s.Key == "cap" || strings.HasPrefix(s.Key, "pump-")
 		for k := range steps {
 			for j := range kinds {

@@ -121,7 +121,7 @@ const (
 	mostGroups    = 110
 	mostParticles = 1300
 	lookDeeper    = 4
-	lookWide      = 10
+	lookWide      = 8
 )
 
 // cloud is the pruned odds that a plan works on.
@@ -193,7 +193,14 @@ func (s *State) cloud() ([]particle, []group) {
 		}
 	}
 	all = slices.DeleteFunc(all, func(p particle) bool { _, ok := keep[p.group]; return !ok })
-	slices.SortStableFunc(all, func(x, y particle) int { return cmp.Compare(y.w, x.w) })
+	least := 0.0 // what is too light to be among the heaviest is put aside before they are ordered
+	for _, p := range all {
+		least = math.Max(least, p.w*1e-5)
+	}
+	all = slices.DeleteFunc(all, func(p particle) bool { return p.w < least })
+	slices.SortFunc(all, func(x, y particle) int {
+		return cmp.Or(cmp.Compare(y.w, x.w), x.a-y.a, x.b-y.b, x.ka-y.ka, x.kb-y.kb, x.j-y.j)
+	})
 	all = all[:min(len(all), mostParticles)]
 	kept := make([]group, len(keep))
 	sum := 0.0
