@@ -88,7 +88,7 @@ test("unplugged in mid-hold: a sentence, a gap, no false leak", async () => {
 
 test("killed in mid-hold and started again: the leg goes on, and can be stopped", async () => {
   const dir = mkdtempSync(join(tmpdir(), "wexter-kill-"));
-  const module = await openStandin("module", "--volume", "33L", "--leak", "0.75mm", "--speed", "3");
+  const module = await openStandin("module", "--volume", "33L", "--leak", "0.4mm", "--speed", "3");
   let own = await serveShop(join(dir, "shop.db"));
   try {
     const page = await browserPage(shop, {});

@@ -646,7 +646,11 @@ func (s *server) addResult(c *echo.Context) error {
 
 func (s *server) observe(c *echo.Context) error {
 	return s.act(c, "#signs", func(ctx context.Context, f *form, id string) error {
-		return s.shop.Observe(ctx, f.key(), id, casework.NewObservation{Kind: f.text("kind"), Key: f.text("sign"), Part: f.text("part"), Absent: f.text("absent") != ""})
+		n := casework.NewObservation{Kind: f.text("kind"), Part: f.text("part")}
+		if w := strings.Fields(f.text("tap")); len(w) > 1 { // a sign or circumstance; "no" behind it: looked for and not so
+			n.Kind, n.Key, n.Absent = w[0], w[1], len(w) > 2
+		}
+		return s.shop.Observe(ctx, f.key(), id, n)
 	})
 }
 

@@ -62,7 +62,7 @@ func TestReasonFormsRefuse(t *testing.T) {
 		{c + "/do/cap-check", "/do/cap-check", []string{"on", "cap", "outcome", "holds", "read0", "NaN"}, "pressure after a minute"},
 		{c + "/do/cap-check", "/do/cap-check", []string{"on", "<b>x</b>", "outcome", "holds"}, "not on this car"},
 		{c + "/do/smoke", "/do/smoke", []string{"outcome", "exit", "exit0", "cap", "size0", "ocean"}, "wisp, a stream or a billow"},
-		{c, "/observe", []string{"kind", "sign", "sign", "aura"}, "no sign"},
+		{c, "/observe", []string{"tap", "sign aura"}, "no sign"},
 		{c, "/observe", []string{"kind", "renewed", "part", "wing"}, "not on this car"},
 		{c, "/kit", []string{"kit", "wand"}, "no kit"},
 		{c, "/cause", []string{"finding", "none", "cause", "none"}, "not in the shop"},
@@ -80,7 +80,7 @@ func TestReasonFormsRefuse(t *testing.T) {
 	if code, body, _ := b.post("/ways", b.fill("/ways", "rate", "dear", "day", "120")); code != 422 || !strings.Contains(body, "Hour of work") {
 		t.Errorf("a rate in words: %d", code)
 	}
-	v := b.fill(c, "kind", "sign", "sign", "smell")
+	v := b.fill(c, "tap", "sign smell")
 	v.Del("csrf")
 	if code, _, _ := b.post(c+"/observe", v); code != http.StatusForbidden && code != http.StatusBadRequest {
 		t.Errorf("without a token: %d", code)
