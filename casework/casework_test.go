@@ -17,6 +17,8 @@ import (
 	"wexter/ingest"
 	"wexter/report"
 	"wexter/store"
+
+	"gorm.io/gorm"
 )
 
 var ctx = context.Background()
@@ -323,6 +325,41 @@ func TestCuttingAndStrikingJudgeAnew(t *testing.T) {
 	must(t, s.StrikeRun(ctx, "", run, true))
 	if got := outcome(t, s, id, test); got != "over_limit" {
 		t.Errorf("put back it is %s", got)
+	}
+}
+
+// What was not read is said, also when nothing beside it is long enough to judge.
+func TestGapsAreSaid(t *testing.T) {
+	s := shop(t)
+	for plate, c := range map[string]struct {
+		before, after float64
+		say           string
+	}{
+		"SQ 8 A": {2, 2, "Nothing was read from 2 to 4 s (the module did not answer): what stands before and after it is too short to judge"},
+		"SQ 8 B": {90, 20, "Nothing was read from 90 to 92 s (the module did not answer): that stretch is not judged"},
+	} {
+		id, _ := s.OpenCase(ctx, "", car(plate))
+		test := hold(t, s, id, "", 0.7e-3)
+		f, _ := s.Load(ctx, id)
+		must(t, s.StrikeRun(ctx, "", f.Tests[0].Runs[1].ID, false))
+		r, err := s.BeginRun(ctx, test, "hold", record.Source{Name: "module"}, 0, 60)
+		must(t, err)
+		tank := demo.Tank{Volume: f.Tests[0].Setup.Volume, Hole: 0.7e-3, Noise: 3, Seed: 7}
+		log := tank.Hold(13*249.089, 150)
+		var kept ingest.Log
+		for i, at := range log.Time {
+			if at <= c.before || at >= c.before+2 && at <= c.before+2+c.after {
+				kept.Time, kept.Gauge = append(kept.Time, at), append(kept.Gauge, log.Gauge[i])
+			}
+		}
+		must(t, s.DB.Write(ctx, func(tx *gorm.DB) error { return store.AppendReadings(tx, r.ID, 0, kept, 0, len(kept.Time)) }))
+		r.Gaps = record.Gaps{{From: c.before, To: c.before + 2, Why: "the module did not answer"}}
+		must(t, s.EndRun(ctx, r))
+		f, _ = s.Load(ctx, id)
+		sum, _ := f.Tests[0].Summary()
+		if said := f.Tests[0].Problem + strings.Join(sum.Warnings, " "); !strings.Contains(said, c.say) {
+			t.Errorf("%g and %g s beside a gap: %q", c.before, c.after, said)
+		}
 	}
 }
 

@@ -58,6 +58,7 @@ func (l LiveTest) Done(kind string) bool {
 func (l LiveTest) Judge(r record.Run, log ingest.Log, ended bool) (record.Summary, error) {
 	b := l.bench
 	r.Watched = r.Watched || !ended
+	b.runs = append(slices.Clone(b.runs), r)
 	b.legs = append(slices.Clone(b.legs), legsOf(l.Test.Setup, r, log)...)
 	return b.judge()
 }

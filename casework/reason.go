@@ -1,6 +1,7 @@
 package casework
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -357,7 +358,7 @@ func (s *Shop) resultEvidence(x record.Result, car Car) (out []diagnose.Evidence
 	}
 	a, _ := s.Book.Archetype(car.Combination.Vapour)
 	if x.Test == "smoke" || x.Test == "make-up-flow" {
-		e.Entry, e.Set = a.Entry, a.Settings()
+		e.Entry, e.Set, e.Part = cmp.Or(x.Part, a.Entry), a.Settings(), ""
 	}
 	if x.Test == "look" {
 		switch {
@@ -384,13 +385,20 @@ func (s *Shop) resultEvidence(x record.Result, car Car) (out []diagnose.Evidence
 
 // ResultWords says a result in a line.
 func (s *Shop) ResultWords(x record.Result, car Car) string {
+	return s.ResultName(x, car) + ": " + s.OutcomeName(x.Test, x.Outcome)
+}
+
+// ResultName says which test a result is of, and on which part.
+func (s *Shop) ResultName(x record.Result, car Car) string {
 	t, _ := s.Book.Test(x.Test)
-	p, _ := car.Graph.Part(x.Part)
-	w := t.Name
-	if p.Name != "" {
-		w += ", " + lowerFirst(p.Name)
+	p, ok := car.Graph.Part(x.Part)
+	switch {
+	case ok && x.Test == "smoke":
+		return t.Name + ", in at the " + lowerFirst(p.Name)
+	case ok:
+		return t.Name + ", " + lowerFirst(p.Name)
 	}
-	return w + ": " + s.OutcomeName(x.Test, x.Outcome)
+	return t.Name
 }
 
 // OutcomeName says the outcome of a test of the Book.
@@ -648,6 +656,62 @@ func (s *Shop) SetWays(ctx context.Context, key string, w Ways) error {
 	return err
 }
 
+// SmokeEntries are the places where smoke can be let into a car's vapour system.
+func (s *Shop) SmokeEntries(car Car) (out []plumbing.Part) {
+	a, _ := s.Book.Archetype(car.Combination.Vapour)
+	r := car.Graph.Reach(a.Entry, a.Settings(), false)
+	for _, p := range car.Graph.Parts {
+		if p.Entry && r.Tests(p.Key) {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// PartsWays says of each part that was found whether this shop takes it genuine.
+func (s *Shop) PartsWays(ctx context.Context, f Folder, car Car) (out []string, err error) {
+	b, err := s.Bay(ctx, f)
+	for _, x := range f.Findings {
+		fault, _ := s.Book.Fault(x.Part)
+		p, ok := car.Graph.Part(s.Where(car, x.Part))
+		if x.StruckAt != nil || !ok {
+			continue
+		}
+		w := "a proven equal will do"
+		if b.Genuine(p.Kind) {
+			w = "genuine, poor copies come back"
+			if b.Policies["parts"] == "genuine" {
+				w = "genuine, as this shop takes all parts"
+			}
+		}
+		out = append(out, Upper(fault.Order)+": "+w+".")
+	}
+	return out, err
+}
+
+// CodesWays says what becomes of the codes of a case that is being proven: cleared once the
+// proof is whole, or left to time out. Nothing is said of a case without codes.
+func (s *Shop) CodesWays(ctx context.Context, f Folder) ([]string, error) {
+	w, err := s.Ways(ctx)
+	coded := len(f.Codes) > 0 || slices.ContainsFunc(f.Scans, func(x ScanFolder) bool { return x.StruckAt == nil && len(x.Read.Codes) > 0 })
+	if err != nil || !coded || !f.Proof().Repaired {
+		return nil, err
+	}
+	for _, n := range f.Notes {
+		if n.Kind == record.Cleared && n.StruckAt == nil && !slices.ContainsFunc(f.Repairs, func(r record.RepairDone) bool { return r.StruckAt == nil && r.DoneAt != nil && r.DoneAt.After(n.At) }) {
+			return []string{"Cleared after the repair. Readiness starts anew: the monitors have to run before an inspection."}, nil
+		}
+	}
+	if w.Policies["codes"] == "wait" {
+		// Title 13 California Code of Regulations 1968.2, value from memory.
+		return []string{"This shop lets them time out: the record stays. Three trips that pass put the lamp out, some 40 warm-ups without the fault erase the code. Look at pending codes, not at the lamp."}, nil
+	}
+	if !f.Proof().Whole() {
+		return []string{"Cleared once the repair is proven, not before: clearing wipes freeze frame and readiness."}, nil
+	}
+	return []string{"The repair is proven: clear them now, with the scan kept. Readiness starts anew, and the monitors have to run before an inspection."}, nil
+}
+
 // checkKit orders a list of kit as the Book does and refuses what it does not know.
 func (s *Shop) checkKit(kit []string) ([]string, error) {
 	out := []string{}
@@ -807,6 +871,9 @@ func (s *Shop) AddResult(ctx context.Context, key, caseID string, n NewResult) (
 			if _, err := car.part(x.Part); err != nil {
 				return "", err
 			}
+		}
+		if x.Test == "smoke" && x.Part != "" && !slices.ContainsFunc(s.SmokeEntries(car), func(p plumbing.Part) bool { return p.Key == x.Part }) {
+			return "", problem("part", "smoke cannot be let into this car's vapour system there")
 		}
 		for _, e := range x.Exits {
 			if _, err := car.part(e.Part); err != nil {

@@ -304,11 +304,13 @@ func (s *Shop) judge(tx *gorm.DB, t record.Test) error {
 	sum, err := b.judge()
 	switch {
 	case len(b.legs) == 0:
+		t.Problem = strings.Join(b.gaps(), " ")
 	case err != nil:
 		t.Problem = err.Error()
 		if errors.Is(err, decay.ErrNoHold) && len(b.legs) == 1 && b.legs[0].leg.Kind == decay.Drift {
 			t.Problem = "The drift leg is in; now the hold."
 		}
+		t.Problem = strings.Join(append(b.gaps(), t.Problem), " ")
 	default:
 		data, err := json.Marshal(sum)
 		if err != nil {
@@ -328,6 +330,7 @@ type bench struct {
 	setup record.Setup
 	arch  knowledge.Archetype
 	now   time.Time
+	runs  []record.Run // that count
 	legs  []leg
 }
 
@@ -361,6 +364,7 @@ func (s *Shop) bench(tx *gorm.DB, t record.Test) (bench, error) {
 		if err != nil {
 			return b, err
 		}
+		b.runs = append(b.runs, r)
 		b.legs = append(b.legs, legsOf(t.Setup, r, l)...)
 	}
 	return b, nil
@@ -452,17 +456,24 @@ func (b bench) judge() (record.Summary, error) {
 			said = l.run.ID
 		}
 	}
-	said = ""
-	for _, l := range b.legs {
-		for _, g := range l.run.Gaps {
-			if said != l.run.ID {
-				sum.Warnings = append(sum.Warnings, fmt.Sprintf("Nothing was read from %.0f to %.0f s (%s): that stretch is not judged, what stands before and after it is.", g.From, g.To, g.Why))
-			}
-		}
-		said = l.run.ID
-	}
+	sum.Warnings = append(sum.Warnings, b.gaps()...)
 	b.doubts(&sum)
 	return sum, nil
+}
+
+// gaps says of each gap what was not read, and whether anything beside it is judged.
+func (b bench) gaps() []string {
+	var said []string
+	for _, r := range b.runs {
+		rest := "that stretch is not judged, what stands before and after it is."
+		if !slices.ContainsFunc(b.legs, func(l leg) bool { return l.run.ID == r.ID }) {
+			rest = "what stands before and after it is too short to judge, so this leg says nothing."
+		}
+		for _, g := range r.Gaps {
+			said = append(said, fmt.Sprintf("Nothing was read from %.0f to %.0f s (%s): %s", g.From, g.To, g.Why, rest))
+		}
+	}
+	return said
 }
 
 func summarise(r decay.Result, legs []leg) record.Summary {

@@ -251,6 +251,12 @@ func (t caseTest) read(b knowledge.Book, car diagnose.Car) ([]diagnose.Evidence,
 			return nil, errors.New("this car has no vapour system that could be sealed")
 		}
 		e.Entry, e.Set = a.Entry, a.Settings()
+		if t.Test == "smoke" && t.Part != "" {
+			if p, ok := car.Graph.Part(t.Part); ok && !p.Entry {
+				return nil, fmt.Errorf("smoke cannot be let in at %q", t.Part)
+			}
+			e.Entry, e.Part = t.Part, ""
+		}
 		for _, k := range t.Plugs {
 			p, ok := car.Graph.Part(k)
 			if !ok || p.Plug == "" {

@@ -61,6 +61,7 @@ func TestCaseFilesThatCannotBe(t *testing.T) {
 		"is not a trouble code":                               `{"schema": "wexter-diagnose/1", ` + car + `, "codes": ["lamp"]}`,
 		`no monitor "evpa"; the nearest are evap`:             `{"schema": "wexter-diagnose/1", ` + car + `, "codes": ["P0442"], "complete": ["evpa"]}`,
 		`no such test; the nearest are smoke`:                 `{"schema": "wexter-diagnose/1", ` + car + `, "tests": [{"test": "smok"}]}`,
+		`smoke cannot be let in at "canister"`:                `{"schema": "wexter-diagnose/1", ` + car + `, "tests": [{"test": "smoke", "part": "canister", "outcome": "none"}]}`,
 		`is no line with a plug point`:                        `{"schema": "wexter-diagnose/1", ` + car + `, "tests": [{"test": "decay", "mm": 1, "low_mm": 1, "high_mm": 1, "plugs": ["cap"]}]}`,
 		"mm, low_mm and high_mm":                              `{"schema": "wexter-diagnose/1", ` + car + `, "tests": [{"test": "decay", "mm": 1}]}`,
 		"between 2 and 1 mm cannot be":                        `{"schema": "wexter-diagnose/1", ` + car + `, "tests": [{"test": "decay", "mm": 1, "low_mm": 2, "high_mm": 1}]}`,

@@ -179,10 +179,7 @@ func (b *Bench) connected(g Gauge) error {
 			r.Notes = append(r.Notes, "The module was started anew while this was read: the leg ends where the readings ended.")
 		}, "The module was started anew: the leg ends where its readings ended. Make it again.")
 	}
-	b.mu.Lock()
-	b.say(On, "")
-	b.changed()
-	b.mu.Unlock()
+	// What was wrong stays said until a reading has come: take says when it has.
 	return b.note(func(su *record.Setup) {
 		in := &su.Instrument
 		in.Name, in.Range, in.Resolution, in.CalibratedOn = a.Name, a.Range, a.Resolution, a.CalibratedOn

@@ -60,6 +60,7 @@ type caseData struct {
 	Reason reasoned
 	Rests  []string   // what singles out the part that is to be written down as found
 	Causes []causeAsk // of what was found, before it is repaired
+	Ways   []string   // how this shop goes about what the page is for
 }
 
 // causeAsk is a part that was found, and what it may be the victim of.
@@ -158,10 +159,7 @@ func (s *server) strip(f casework.Folder) []entry {
 			break
 		}
 		t, _ := s.shop.Book.Test(x.Test)
-		e := entry{At: x.At, Kind: "result", ID: x.ID, What: t.Name, Figure: s.shop.OutcomeName(x.Test, x.Outcome), Struck: x.StruckAt != nil, Doubted: x.Doubted(), Class: resultClass(t, x.Outcome)}
-		if p, ok := car.Graph.Part(x.Part); ok {
-			e.What += ": " + lower(p.Name)
-		}
+		e := entry{At: x.At, Kind: "result", ID: x.ID, What: s.shop.ResultName(x, car), Figure: s.shop.OutcomeName(x.Test, x.Outcome), Struck: x.StruckAt != nil, Doubted: x.Doubted(), Class: resultClass(t, x.Outcome)}
 		var notes []string
 		for _, ex := range x.Exits {
 			p, _ := car.Graph.Part(ex.Part)
@@ -565,6 +563,12 @@ func (s *server) showForm(c *echo.Context, view, title string, failed error) err
 		}
 	case view == "repair.html":
 		d.Causes = s.causes(d.Folder, car)
+		d.Ways, err = s.shop.PartsWays(c.Request().Context(), d.Folder, car)
+	case view == "proof.html":
+		d.Ways, err = s.shop.CodesWays(c.Request().Context(), d.Folder)
+	}
+	if err != nil && d.Arch.Key != "" {
+		return err
 	}
 	if view == "proof.html" {
 		d.Plot = template.HTML(comparison(d.Proof, 620, 460))

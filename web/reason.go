@@ -31,6 +31,7 @@ type reasoned struct {
 	Or      []actionView // two others
 	More    []actionView // the rest, and what lacks kit
 	Swap    *swapView
+	Beyond  string      // what to do when neither a test nor a part is worth its cost
 	Found   *foundOffer // a part that a test singled out
 	Odds    []oddsRow
 	Rest    []oddsRow
@@ -71,6 +72,7 @@ type actionView struct {
 	Chosen     bool
 	Rank       int
 	Saves      string
+	Into       string // where smoke goes in
 }
 
 type outRow struct {
@@ -83,7 +85,8 @@ type outRow struct {
 type swapView struct {
 	diagnose.Swap
 	Money, Says string
-	On          bool // the shop's way is to swap
+	On          bool   // the shop's way is to swap
+	First       string // and it is to be expected to cost less than what the best test leads to
 }
 
 type foundOffer struct {
@@ -245,6 +248,20 @@ func (s *server) reason(ctx context.Context, c *echo.Context, f casework.Folder,
 			r.Found = &foundOffer{x.Key, x.Name, strings.Join(rests, "; "), int(100*marg[best] + 0.5)}
 		}
 	}
+	if x := r.Swap; x != nil && x.On && r.Found == nil && (len(t.Plan.Actions) == 0 || x.Expect < t.Plan.Actions[0].Expect) {
+		x.First = minutesWords(x.Expect) + " to be expected"
+		if len(t.Plan.Actions) > 0 {
+			x.First += fmt.Sprintf(", against %s when the test below comes first", minutesWords(t.Plan.Actions[0].Expect))
+		}
+	}
+	if len(t.Plan.Actions) == 0 || t.Plan.Actions[0].Expect >= t.Plan.Now {
+		switch t.Plan.First {
+		case diagnose.NoneNow:
+			r.Beyond = "No test at hand is worth its time now: most likely nothing is there at the moment. Let the monitor run, and see."
+		case diagnose.Other:
+			r.Beyond = "No test at hand is worth its time now, and no part: look for what the Book does not know, along the whole system, or repeat the test that you trust least."
+		}
+	}
 	light := map[string]string{}
 	if r.Next != nil {
 		for _, k := range r.Next.Clears {
@@ -402,9 +419,18 @@ func (s *server) action(a diagnose.Action, base string, car casework.Car) action
 			v.Lift = true
 		}
 	}
+	if p, ok := car.Graph.Part(a.Entry); ok && a.Test == "smoke" {
+		v.Into = lower(p.Name)
+		if arch, _ := s.shop.Book.Archetype(car.Combination.Vapour); a.Entry != arch.Entry {
+			v.Seal = append(v.Seal, knowledge.Step{Do: "Smoke goes in at the " + v.Into + ".", Why: "Not at the usual place: what is said of either below is for a gauge there."})
+			if p.Kind == plumbing.Cover {
+				v.Seal[0].Why = "By a cone or adapter in its place: leave out what is said of it below, it is not tested."
+			}
+		}
+	}
 	cautions := v.Test.Cautions
 	if arch, ok := s.shop.Book.Archetype(car.Combination.Vapour); ok && a.Set != nil {
-		cautions, v.Seal = slices.Concat(cautions, arch.Cautions), arch.Seal
+		cautions, v.Seal = slices.Concat(cautions, arch.Cautions), append(v.Seal, arch.Seal...)
 	}
 	if v.Lift {
 		cautions = append([]string{"lift"}, cautions...)
@@ -500,7 +526,7 @@ func (s *server) suspect(t *casework.Thought, car casework.Car, key, base string
 			v.Causes = append(v.Causes, lower(x.Name))
 		}
 	}
-	v.Price = fmt.Sprintf("%d min and some %.0f €", f.Minutes, s.shop.Book.CostOf(f.Cost).Price)
+	v.Price = fmt.Sprintf("%d min and some %.0f €", f.Minutes, t.State.Price(f, t.Bay))
 	v.Size = t.State.SizeWords(key)
 	return v
 }
@@ -515,6 +541,7 @@ type doPage struct {
 	Reads    []readField
 	Parts    []plumbing.Part // that can be named: exits, or what was looked at
 	Targets  []plumbing.Part // parts that this test can try
+	Entries  []plumbing.Part // where smoke may go in
 	Exits    []exitField
 	Sizes    []string
 	Self     bool // it needs a part
@@ -592,9 +619,15 @@ func (s *server) showDo(c *echo.Context, failed error) error {
 			d.Targets = append(d.Targets, p)
 		}
 	}
+	if t.Key == "smoke" {
+		d.Entries = s.shop.SmokeEntries(car)
+	}
 	if th, err := s.shop.Think(ctx, f); err == nil {
 		for _, a := range slices.Concat(th.Plan.Actions, th.Plan.Without) {
-			if a.Test == t.Key && (a.Part == on || on == "") {
+			if a.Test == t.Key && (a.Part == on || on == "" || t.Key == "smoke") {
+				if t.Key == "smoke" && on == "" {
+					d.On, _ = car.Graph.Part(a.Entry)
+				}
 				v := s.action(a, "/cases/"+f.Case.ID, car)
 				d.Action = &v
 				break

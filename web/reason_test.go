@@ -6,6 +6,10 @@ import (
 	"net/url"
 	"strings"
 	"testing"
+
+	"wexter/casework"
+	"wexter/core/record"
+	"wexter/demo"
 )
 
 // coded opens a case with a code and returns its page.
@@ -115,5 +119,109 @@ func TestAResultOnTheStrip(t *testing.T) {
 	}
 	if code, body := b.get(c + "/pulse"); code != 200 || !strings.Contains(body, "\"version\":") {
 		t.Errorf("pulse: %d %s", code, body)
+	}
+}
+
+// The schools of the shop are seen where the hand needs them.
+func TestSchoolsOnThePages(t *testing.T) {
+	b := start(t, false)
+	ctx := context.Background()
+	ways := func(kv ...string) {
+		t.Helper()
+		v := b.fill("/ways", append([]string{"rate", "66", "day", "120"}, kv...)...)
+		for _, k := range b.shop.Book.Kit {
+			v.Add("kit", k.Key)
+		}
+		if code, body, _ := b.post("/ways", v); code != 200 {
+			t.Fatalf("%d %s", code, body)
+		}
+	}
+	page := func(path string, want bool, words string) {
+		t.Helper()
+		if code, body := b.get(path); code != 200 || strings.Contains(body, words) != want {
+			t.Errorf("%s answers %d and says %q: %v", path, code, words, !want)
+		}
+	}
+	c := coded(b, "P0442")
+	id := strings.TrimPrefix(c, "/cases/")
+	page(c+"/do/smoke", true, `<option value="service-port" selected>`)
+	ways("way-entry", "neck", "way-parts", "genuine", "way-codes", "wait", "way-prove", "swap")
+	page(c+"/do/smoke", true, `<option value="cap" selected>`)
+	page(c+"?test=smoke", true, "Smoke goes in at the filler cap.")
+	page(c+"/do/cap-check", false, "Smoke goes in at")
+	page(c, false, "data-swap")
+	v := b.fill(c+"/do/smoke", "on", "manifold", "outcome", "none")
+	if code, body, _ := b.post(c+"/do/smoke", v); code != 422 || !strings.Contains(body, "cannot be let into") {
+		t.Errorf("smoke into the vapour system at the manifold: %d", code)
+	}
+	v.Set("on", "cap")
+	if code, body, _ := b.post(c+"/do/smoke", v); code != 200 || !strings.Contains(body, "in at the filler cap") {
+		t.Errorf("smoke through the neck is not on the Strip: %d", code)
+	}
+	// With next to no kit no test comes before the cheap part.
+	if err := b.shop.SetKit(ctx, "", id, []string{"probe"}); err != nil {
+		t.Fatal(err)
+	}
+	page(c, true, "data-swap")
+	page(c, true, "This shop swaps the cheap, likely part first")
+	ways("way-prove", "prove", "way-parts", "genuine")
+	page(c, false, "data-swap")
+	if err := b.shop.AddFinding(ctx, "", id, casework.NewFinding{Part: "vapour-line", How: "rubbed through", By: record.ByWord}); err != nil {
+		t.Fatal(err)
+	}
+	page(c+"/repair", true, "genuine, as this shop takes all parts")
+	page(c+"/proof", false, "time out")
+	ways("way-parts", "per-part")
+	page(c+"/repair", true, "a proven equal will do")
+	f, err := b.shop.Load(ctx, id)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := b.shop.AddRepair(ctx, "", id, casework.NewRepair{Action: "new line", Causes: map[string]string{f.Findings[0].ID: "none"}}); err != nil {
+		t.Fatal(err)
+	}
+	ways("way-codes", "wait")
+	page(c+"/proof", true, "some 40 warm-ups")
+	ways("way-codes", "clear")
+	page(c+"/proof", true, "Cleared once the repair is proven, not before")
+	if err := b.shop.AddNote(ctx, "", id, record.Cleared, "", "by the reader", nil); err != nil {
+		t.Fatal(err)
+	}
+	page(c+"/proof", true, "Cleared after the repair")
+}
+
+// Tight, a code of something else, and next to no kit: no test is worth its time, and the page says so.
+func TestNothingMoreAtHand(t *testing.T) {
+	b := start(t, false)
+	ctx := context.Background()
+	c := coded(b, "P0700")
+	id := strings.TrimPrefix(c, "/cases/")
+	ok := func(err error) {
+		t.Helper()
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, body := b.get(c); strings.Contains(body, "data-beyond") {
+		t.Error("with all kit at hand")
+	}
+	ok(b.shop.SetKit(ctx, "", id, []string{"probe"}))
+	test, err := b.shop.StartTest(ctx, "", id, "")
+	ok(err)
+	f, err := b.shop.Load(ctx, id)
+	ok(err)
+	tf, _ := f.Test(test)
+	su := tf.Setup
+	su.VolumeTolerance, su.Wet, su.Instrument.RigHeld = 0.06, false, "held"
+	ok(b.shop.SaveSetup(ctx, "", test, tf.Version, su))
+	tank := demo.Tank{Volume: su.Volume, Hole: 0.05e-3, Noise: 3, Seed: 7}
+	_, err = b.shop.AddRun(ctx, "", test, "drift", "drift.csv", tank.Drifting(75), false)
+	ok(err)
+	_, err = b.shop.AddRun(ctx, "", test, "hold", "hold.csv", tank.Hold(13*249.089, 150), false)
+	ok(err)
+	if _, body := b.get(c); !strings.Contains(body, "data-beyond") || !strings.Contains(body, "Let the monitor run, and see.") {
+		f, _ = b.shop.Load(ctx, id)
+		th, err := b.shop.Think(ctx, f)
+		t.Errorf("nothing is said: %v, %s first of %.0f min, %d tests", err, th.Plan.First, th.Plan.Now, len(th.Plan.Actions))
 	}
 }

@@ -42,8 +42,9 @@ type diagnosedNext struct {
 	Name    string             `json:"name"`
 	Part    string             `json:"part,omitempty"`
 	Plug    string             `json:"plug,omitempty"`
-	Cost    float64            `json:"cost"`    // to be expected until the car is mended, this test included
-	Minutes float64            `json:"minutes"` // of work
+	Entry   string             `json:"entry,omitempty"` // of smoke
+	Cost    float64            `json:"cost"`            // to be expected until the car is mended, this test included
+	Minutes float64            `json:"minutes"`         // of work
 	Days    int                `json:"days"`
 	Bits    float64            `json:"bits"`
 	Why     string             `json:"why"`
@@ -124,6 +125,9 @@ func runDiagnose(args []string, out, errs io.Writer) error {
 	plan := st.Next(bay)
 	for _, a := range plan.Actions {
 		n := diagnosedNext{Test: a.Test, Name: a.Name, Part: a.Part, Plug: a.Plug, Cost: tenth(a.Expect), Minutes: tenth(a.Minutes), Days: a.Days, Bits: math.Round(a.Bits*1000) / 1000, Why: a.Why}
+		if a.Test == "smoke" {
+			n.Entry = a.Entry
+		}
 		for _, o := range a.Out {
 			n.Out = append(n.Out, diagnosedOutcome{o.Key, math.Round(o.Odds*1e4) / 1e4})
 		}
@@ -162,6 +166,9 @@ func runDiagnose(args []string, out, errs io.Writer) error {
 			at := n.Part
 			if n.Plug != "" {
 				at = "plug " + n.Plug
+			}
+			if n.Entry != "" {
+				at = "in at " + n.Entry
 			}
 			fmt.Fprintf(out, "  %-18s %-18s %4.0f min, %5.0f min until mended, %.2f bits\n      %s\n", n.Test, at, n.Minutes, n.Cost, n.Bits, n.Why)
 		}

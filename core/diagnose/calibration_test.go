@@ -450,8 +450,15 @@ var strategies = []string{"least expected cost", "order of the work", "cheapest 
 // (common practice, no source).
 var usualOrder = []string{"look", "valve-bench", "egr-vacuum", "egr-command", "egr-ramp", "crankcase-manometer", "trims", "decay", "smoke", "intake-smoke", "boost-pressure", "purge-running", "vent-path", "sensor-check", "circuit-walk", "check-valve", "cap-check", "eonv-manometer", "egr-coils", "make-up-flow", "part-smoke", "pump-hand", "pump-self-test", "by-pass", "soak-watch"}
 
-// hunt works on a drawn car until it is mended, and returns what it took to get at its true
-// faults, in minutes and what is worth them: tests, parts renewed for nothing, retests.
+// byHand is what it takes to find what the Book's faults do not explain: the price that the
+// plan itself puts on it.
+const byHand = 240.0
+
+// hunt works on a drawn car until its true faults are renewed, or until one was and the car
+// no longer shows what it came for: no code after a trip, and the test that failed passes.
+// It returns what that took, in minutes and what is worth them: tests, parts renewed for
+// nothing, retests. Where what the Book does not know has become the cheapest thing to look
+// for, it is looked for, and found.
 func (d *drawn) hunt(b knowledge.Book, m *diagnose.Model, strategy string, cache map[string]drawnTest) (float64, bool) {
 	left := map[string]float64{}
 	for k, v := range d.Faults {
@@ -500,9 +507,16 @@ func (d *drawn) hunt(b knowledge.Book, m *diagnose.Model, strategy string, cache
 			if strategy == "least expected cost" && marg[best] < 0.8 && len(plan.Swaps) > 0 {
 				fault = plan.Swaps[0].Fault
 			}
-			if _, is := left[fault]; !is { // a part renewed for nothing; what is broken has to be renewed whoever finds it
-				f, _ := b.Fault(fault)
-				cost += float64(f.Minutes) + b.CostOf(f.Cost).Price/66*60
+			f, _ := b.Fault(fault)
+			price := float64(f.Minutes) + b.CostOf(f.Cost).Price/66*60
+			for _, e := range s.Explanations() {
+				if e.Key == diagnose.Other && marg[best] < 0.8 && e.Odds/byHand > s.Odds(fault)/(price+15) {
+					return cost + byHand, true
+				}
+			}
+			_, hit := left[fault]
+			if !hit { // a part renewed for nothing; what is broken has to be renewed whoever finds it
+				cost += price
 			}
 			cost += 15 // the retest
 			delete(left, fault)
@@ -510,10 +524,11 @@ func (d *drawn) hunt(b knowledge.Book, m *diagnose.Model, strategy string, cache
 				return cost, true
 			}
 			ep := diagnose.Epoch{Repairs: []diagnose.Repair{{Fault: fault, Cause: diagnose.NoCause}}}
-			// The test that failed is repeated; the car is not well, and that is known.
-			if failed != nil {
+			well := hit
+			if failed != nil { // the test that failed is repeated
 				if t, err := d.cached(b, left, *failed, cache); err == nil {
 					ep.Evidence = append(ep.Evidence, t.evidence(b, d.Car.Vapour)...)
+					well = well && !fails(*failed, t)
 				}
 			}
 			c, err := d.carOf(b, left, 0)
@@ -524,6 +539,9 @@ func (d *drawn) hunt(b knowledge.Book, m *diagnose.Model, strategy string, cache
 			if err != nil {
 				return cost, false
 			}
+			if well && len(codes) == 0 {
+				return cost, true
+			}
 			ep.Evidence = append(ep.Evidence, diagnose.Evidence{Kind: diagnose.Scanned, Codes: codes, Ran: []string{""}, Says: "codes after the repair"})
 			h = append(h, ep)
 			continue
@@ -533,11 +551,9 @@ func (d *drawn) hunt(b knowledge.Book, m *diagnose.Model, strategy string, cache
 		if err != nil {
 			return cost, false
 		}
-		for _, o := range a.Out {
-			if o.Usual && !strings.HasPrefix(t.Outcome, o.Key) && t.Outcome != "within_limit" {
-				x := *a
-				failed = &x
-			}
+		if fails(*a, t) {
+			x := *a
+			failed = &x
 		}
 		e := t.evidence(b, d.Car.Vapour)
 		if len(e) == 0 { // it told nothing; it is not done again
@@ -550,6 +566,13 @@ func (d *drawn) hunt(b knowledge.Book, m *diagnose.Model, strategy string, cache
 		last.Evidence = append(last.Evidence, e...)
 	}
 	return cost, false
+}
+
+// fails reports whether a test showed what a sound car does not.
+func fails(a diagnose.Action, t drawnTest) bool {
+	return slices.ContainsFunc(a.Out, func(o diagnose.Outcome) bool {
+		return o.Usual && !strings.HasPrefix(t.Outcome, o.Key) && t.Outcome != "within_limit"
+	})
 }
 
 func (d *drawn) cached(b knowledge.Book, faults map[string]float64, a diagnose.Action, cache map[string]drawnTest) (drawnTest, error) {

@@ -665,6 +665,24 @@ func TestNext(t *testing.T) {
 	if len(all.Swaps) == 0 || all.Swaps[0].BreakEven < 0 || all.Swaps[0].BreakEven >= 1 || all.Swaps[0].Expect < all.Now-1e-6 {
 		t.Errorf("%+v; nothing renewed first is cheaper than the best order (%.1f)", all.Swaps[:min(1, len(all.Swaps))], all.Now)
 	}
+	// What is first when nothing more is tested costs least for its odds.
+	of := func(key string) (ratio float64) {
+		for _, w := range all.Swaps {
+			if w.Fault == key {
+				return w.Cost / w.Odds
+			}
+		}
+		return math.NaN()
+	}
+	for _, w := range all.Swaps {
+		if !(of(all.First) <= 1.001*w.Cost/w.Odds) {
+			t.Errorf("%s is first at %.0f min for its odds, %s takes %.0f", all.First, of(all.First), w.Fault, w.Cost/w.Odds)
+		}
+	}
+	calm := think(t, m, diagnose.Evidence{Kind: diagnose.Scanned, Ran: []string{""}}, hold(m, 0.03, 0.01, 0.05))
+	if p := calm.Next(diagnose.Bay{}); p.First != diagnose.NoneNow {
+		t.Errorf("all monitors through and tight, and %s comes first", p.First)
+	}
 	hybrid := think(t, model(t, plumbing.Combination{Engine: "na-maf", Vapour: "sealed-hybrid"}), diagnose.Evidence{Kind: diagnose.Scanned, Codes: []string{"P0442"}, Before: true})
 	for _, a := range hybrid.Next(diagnose.Bay{}).Actions {
 		if a.Set != nil {
@@ -675,6 +693,66 @@ func TestNext(t *testing.T) {
 	soak := think(t, model(t, turbo), diagnose.Evidence{Kind: diagnose.Scanned, Codes: []string{"P0456"}, Before: true}).Next(diagnose.Bay{Day: 300})
 	if i := slices.IndexFunc(soak.Actions, func(a diagnose.Action) bool { return a.Test == "soak-watch" }); i < 0 || soak.Actions[i].Cost < 300 {
 		t.Error("a soak watch without its day")
+	}
+}
+
+// Every choice between schools moves what is offered or what it costs.
+func TestSchools(t *testing.T) {
+	m := model(t, naMAF)
+	s := think(t, m, diagnose.Evidence{Kind: diagnose.Scanned, Codes: []string{"P0442", "P0455"}, Before: true})
+	by := func(s *diagnose.State, school, option string) diagnose.Plan {
+		return s.Next(diagnose.Bay{Policies: map[string]string{school: option}})
+	}
+	place := func(p diagnose.Plan, test string) (int, diagnose.Action) {
+		i := slices.IndexFunc(p.Actions, func(a diagnose.Action) bool { return a.Test == test })
+		if i < 0 {
+			t.Fatalf("no %s", test)
+		}
+		return i, p.Actions[i]
+	}
+	// Eyes find gross leaks.
+	gross, _ := place(by(s, "order", "gross"), "look")
+	small, _ := place(by(s, "order", "small"), "look")
+	none, _ := place(by(s, "order", "archetype"), "look")
+	if !(gross < none && none < small) {
+		t.Errorf("looking comes %d. where gross leaks go first, %d. where small ones do, %d. as the car checks itself", gross+1, small+1, none+1)
+	}
+	usual, _ := m.Book.Archetype("engine-vacuum")
+	for option, part := range map[string]string{"port": "service-port", "purge": "purge-pipe", "neck": "cap"} {
+		_, a := place(by(s, "entry", option), "smoke")
+		at := func(k string) bool {
+			return slices.ContainsFunc(a.Out, func(o diagnose.Outcome) bool { return o.Key == "exit:"+k })
+		}
+		if a.Entry != part || at(part) || !at("canister") {
+			t.Errorf("smoke by the %s goes in at %q and may come out there: %v; at the canister: %v", option, a.Entry, at(part), at("canister"))
+		}
+		if _, b := place(by(s, "entry", "port"), "smoke"); (part == usual.Entry) != (a.Minutes == b.Minutes) {
+			t.Errorf("smoke by the %s takes %.1f min, by the port %.1f", option, a.Minutes, b.Minutes)
+		}
+	}
+	// Near: with the neck's hose suspected it goes in at the neck, with the purge side at the engine.
+	neck := think(t, m, diagnose.Evidence{Kind: diagnose.Found, Key: "neck-hose", Value: 40})
+	if _, a := place(by(neck, "entry", "near"), "smoke"); a.Entry != "cap" {
+		t.Errorf("for the neck's hose smoke goes in at %q", a.Entry)
+	}
+	front := think(t, m, diagnose.Evidence{Kind: diagnose.Found, Key: "purge-line", Value: 40})
+	if _, a := place(by(front, "entry", "near"), "smoke"); a.Entry == "cap" {
+		t.Error("for the purge line smoke goes in at the neck")
+	}
+	// Smoke that went in at the neck tells nothing of the cap.
+	odds := func(entry string) float64 {
+		e := diagnose.Evidence{Kind: diagnose.Done, Test: "smoke", Outcome: "none", Entry: entry, Set: usual.Settings()}
+		return think(t, m, diagnose.Evidence{Kind: diagnose.Scanned, Codes: []string{"P0455"}, Before: true}, e).Odds("cap")
+	}
+	if cap, port := odds("cap"), odds("service-port"); cap < 2*port {
+		t.Errorf("after smoke without an exit the cap has odds of %.3f when it was off, %.3f when it was on", cap, port)
+	}
+	for key, more := range map[string]bool{"vapour-line": true, "cap": false} {
+		f, _ := m.Book.Fault(key)
+		per, all := s.Price(f, diagnose.Bay{}), s.Price(f, diagnose.Bay{Policies: map[string]string{"parts": "genuine"}})
+		if more != (all > 1.5*per) || !more && all != per {
+			t.Errorf("%s costs %.0f, %.0f genuine", key, per, all)
+		}
 	}
 }
 

@@ -35,6 +35,15 @@ const (
 	forbidden  = 1e6
 	plugHand   = 2.0
 	lookAtPart = 5.0
+	// What a school of gross or small leaks first takes off a test that is about these only.
+	lean = 0.2
+	// A leak is gross from 0.080 in of diameter on.
+	gross = 2.032e-3
+	// Smoke generators fill with some 10 L/min, and a mixed volume takes two to three changes
+	// (common practice, no source).
+	smokeFlow, smokeChanges = 10.0, 2.5
+	// A proven equal costs some three fifths of the genuine part (common practice, no source).
+	equalPrice = 0.6
 )
 
 var hazardMinutes = [4]float64{0, 2, 6, 60}
@@ -66,10 +75,11 @@ type Action struct {
 	Out     []Outcome
 	Clears  []string // faults that its usual outcome makes much less likely
 	Accuses []string // faults that another outcome makes much more likely
-	Entry   string
+	Entry   string   // where gauge, supply or smoke is joined
 	Set     plumbing.Settings
 
 	odds [][]float64 // [outcome][particle]
+	part float64     // of Expect that counts in the shop's school of which leak first
 }
 
 // Else is the key of rare outcomes put together.
@@ -94,6 +104,7 @@ type Plan struct {
 	Without []Action // that lack kit or are barred here
 	Swaps   []Swap
 	Now     float64 // expected cost when nothing more is tested: parts renewed in the order of odds over cost
+	First   string  // what is first in that order: a suspect, NoneNow or Other
 	Buy     []Purchase
 }
 
@@ -219,6 +230,27 @@ func (s *State) cloud() ([]particle, []group) {
 	return all, kept
 }
 
+// Genuine reports whether a part of this kind is bought genuine: always where that is the
+// shop's way, otherwise where poor copies come back most, at caps, valves and seals.
+func (b Bay) Genuine(k plumbing.Kind) bool {
+	return b.Policies["parts"] == "genuine" || slices.Contains([]plumbing.Kind{plumbing.Cover, plumbing.Valve, plumbing.Relief, plumbing.Check, plumbing.Seal}, k)
+}
+
+// Price is what a suspect's part costs in this bay. The Book's prices are for caps, valves
+// and seals genuine and the others proven equals.
+func (s *State) Price(f knowledge.Fault, bay Bay) float64 {
+	price := s.Book.CostOf(f.Cost).Price
+	i, ok := s.index[f.Key]
+	if !ok {
+		return price
+	}
+	p, _ := s.Graph.Part(s.Suspects[i].Part)
+	if p.Key != "" && bay.Genuine(p.Kind) && !(Bay{}).Genuine(p.Kind) {
+		price /= equalPrice
+	}
+	return price
+}
+
 // mend is what renewing a suspect's part costs, the retest included.
 func (s *State) mend(i int, bay Bay) float64 {
 	f := s.Suspects[i]
@@ -226,7 +258,7 @@ func (s *State) mend(i int, bay Bay) float64 {
 	if bay.Policies["egr"] == "clean" && strings.Contains(f.Order, "cleaning") { // its time instead of the part
 		return 1.5*float64(f.Minutes) + retest
 	}
-	return float64(f.Minutes) + s.Book.CostOf(f.Cost).Price/rate*60 + retest
+	return float64(f.Minutes) + s.Price(f.Fault, bay)/rate*60 + retest
 }
 
 // price is what is still to be expected when nothing more is tested: parts are renewed one
@@ -280,6 +312,41 @@ func (s *State) price(gs []group, p, mend []float64, first int) float64 {
 		}
 	}
 	return sum
+}
+
+// first is what costs least for its odds: what would be tried first when nothing more is
+// tested.
+func (s *State) first(gs []group, mend []float64) string {
+	key, best := "", math.Inf(1)
+	marg := make([]float64, len(mend))
+	for _, x := range gs {
+		at := x.a
+		switch x.a {
+		case -1:
+			at = len(mend) - 2
+		case -2:
+			at = len(mend) - 1
+		}
+		marg[at] += x.total
+		if x.b >= 0 {
+			marg[x.b] += x.total
+		}
+	}
+	for i, p := range marg {
+		if p <= 0 || mend[i]/p >= best {
+			continue
+		}
+		best = mend[i] / p
+		switch i {
+		case len(mend) - 2:
+			key = NoneNow
+		case len(mend) - 1:
+			key = Other
+		default:
+			key = s.Suspects[i].Key
+		}
+	}
+	return key
 }
 
 func btoi(b bool) int {
@@ -421,6 +488,12 @@ func (s *State) actions(bay Bay, marg []float64) []Action {
 		if (t.Hazard == 3 || strings.Contains(s.Of.Vapour, "sealed") && set != nil) && !bay.Careful {
 			a.Barred = "trained people only"
 		}
+		if t.Key == "smoke" && set != nil {
+			into, minutes := s.smokeEntry(bay.Policies["entry"], entry, set, marg, reach)
+			a.Entry = into
+			a.Minutes += minutes
+			a.Cost += minutes
+		}
 		if t.Key == "smoke" && bay.Policies["gas"] == "air" { // inert gas is asked for unless the shop says air
 			a.Missing = slices.DeleteFunc(a.Missing, func(k string) bool { return k == "inert" })
 		}
@@ -485,6 +558,76 @@ func (s *State) actions(bay Bay, marg []float64) []Action {
 	return out
 }
 
+// entries are the places where smoke is let into a vapour system, by the option of the
+// Book: the service port, the purge line at the valve, the neck instead of its cap.
+var entries = map[string]string{"port": "service-port", "purge": "purge-pipe", "neck": "cap"}
+
+// smokeEntry says where smoke goes in, and the minutes that it takes beyond the usual
+// place: to get there, and to fill up to where the suspects are.
+func (s *State) smokeEntry(policy, usual string, set plumbing.Settings, marg []float64, reach func(string) float64) (string, float64) {
+	system := s.Graph.Reach(usual, set, false)
+	minutes := func(at string) float64 {
+		fill := s.Graph.Fill(at, set)
+		t := reach(at)
+		for i, x := range s.Suspects {
+			if v, ok := fill[x.Part]; ok && x.Part != at {
+				t += marg[i] * v * smokeChanges / smokeFlow
+			}
+			if x.Part == at { // it cannot show then, and takes a test of its own
+				t += marg[i] * retest
+			}
+		}
+		return t
+	}
+	fits := func(at string) bool { return at == usual || at != "" && system.Tests(at) }
+	best, least := usual, minutes(usual)
+	if at := entries[policy]; fits(at) {
+		return at, minutes(at) - least
+	}
+	if policy != "near" && policy != "" {
+		return usual, 0 // this car has no such place
+	}
+	from := least
+	for _, o := range []string{"port", "purge", "neck"} {
+		if at := entries[o]; at != usual && fits(at) {
+			if t := minutes(at); t < least-1 {
+				best, least = at, t
+			}
+		}
+	}
+	return best, least - from
+}
+
+// leans is the share of a test's alarms that are about gross leaks, or about small ones;
+// it is asked for by the school of which leak first.
+func (s *State) leans(a *Action, ps []particle, school string) float64 {
+	of, all := 0.0, 0.0
+	for i, p := range ps {
+		if p.a < 0 {
+			continue
+		}
+		alarm := 0.0
+		for o := range a.Out {
+			if !a.Out[o].Usual {
+				alarm += p.w * a.odds[o][i]
+			}
+		}
+		all += alarm
+		_, d := s.Suspects[p.a].hole(p.ka, true, true)
+		if p.b >= 0 {
+			_, e := s.Suspects[p.b].hole(p.kb, true, true)
+			d = math.Max(d, e)
+		}
+		if d > 0 && (d >= gross) == (school == "gross") {
+			of += alarm
+		}
+	}
+	if all == 0 {
+		return 0
+	}
+	return of / all
+}
+
 // lacking lists the kit that a test needs and a bay has not. What the Book names instead
 // stands for one thing that is missing.
 func lacking(t knowledge.Test, kit []string) (missing []string) {
@@ -545,7 +688,7 @@ func (s *State) Next(bay Bay) Plan {
 	for g := range gs {
 		now[g] = gs[g].total
 	}
-	plan := Plan{Now: s.price(gs, now, mend, -1)}
+	plan := Plan{Now: s.price(gs, now, mend, -1), First: s.first(gs, mend)}
 	var can []*Action
 	list := slices.DeleteFunc(s.actions(bay, marg), s.was)
 	tells := make([]bool, len(list))
@@ -553,14 +696,19 @@ func (s *State) Next(bay Bay) Plan {
 		a := &list[i]
 		if tells[i] = s.expect(a, ps); tells[i] {
 			a.Expect, a.Bits = s.value(a, ps, gs, nil, mend)
+			a.part = 1
+			if school := bay.Policies["order"]; school == "gross" || school == "small" {
+				a.part -= lean * s.leans(a, ps, school)
+			}
 		}
 	})
+	rank := func(a, b *Action) int { return cmp.Compare(a.Expect*a.part, b.Expect*b.part) }
 	for i := range list {
 		if tells[i] {
 			can = append(can, &list[i])
 		}
 	}
-	slices.SortStableFunc(can, func(a, b *Action) int { return cmp.Compare(a.Expect, b.Expect) })
+	slices.SortStableFunc(can, rank)
 	able := func(a *Action) bool { return len(a.Missing) == 0 && a.Barred == "" }
 	var open []*Action
 	for _, a := range can {
@@ -585,7 +733,7 @@ func (s *State) Next(bay Bay) Plan {
 	side(min(tell, lookDeeper), func(i int) {
 		open[i].Expect = s.deeper(open[i], open[:min(len(open), lookWide)], ps, gs, mend)
 	})
-	slices.SortStableFunc(open[:min(tell, lookDeeper)], func(a, b *Action) int { return cmp.Compare(a.Expect, b.Expect) })
+	slices.SortStableFunc(open[:min(tell, lookDeeper)], rank)
 	for _, a := range open {
 		s.describe(a, ps, gs, marg)
 		plan.Actions = append(plan.Actions, *a)
@@ -936,7 +1084,7 @@ func (s *State) swaps(bay Bay, gs []group, now, mend, marg []float64, open []*Ac
 		if marg[i] < 0.03 || x.Key == notOneFault || x.Order == "" {
 			continue
 		}
-		w := Swap{Fault: x.Key, Name: x.Name, Odds: marg[i], Minutes: float64(x.Minutes) + retest, Price: s.Book.CostOf(x.Cost).Price, Cost: mend[i], Expect: s.price(gs, now, mend, i)}
+		w := Swap{Fault: x.Key, Name: x.Name, Odds: marg[i], Minutes: float64(x.Minutes) + retest, Price: s.Price(x.Fault, bay), Cost: mend[i], Expect: s.price(gs, now, mend, i)}
 		for _, a := range open {
 			if slices.Contains(a.Accuses, x.Key) && a.Cost < mend[i] && (w.Prove == "" || 1-a.Cost/mend[i] > w.BreakEven) {
 				w.BreakEven, w.Prove = 1-a.Cost/mend[i], a.Name

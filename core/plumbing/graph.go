@@ -2,6 +2,7 @@ package plumbing
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -301,6 +302,59 @@ func (g *Graph) Reach(from string, s Settings, suction bool) Reached {
 		}
 	}
 	return r
+}
+
+// Fill is the least volume, in litres, that gas let in at a part has to fill before it
+// comes to each part that it reaches; a fuel tank counts half, for the fuel in it.
+func (g *Graph) Fill(from string, s Settings) map[string]float64 {
+	inside := map[string]bool{from: true}
+	for _, k := range g.Reach(from, s, false).Inside {
+		inside[k] = true
+	}
+	out := map[string]float64{from: 0}
+	left := []string{from}
+	for len(left) > 0 {
+		n := 0
+		for i, k := range left {
+			if out[k] < out[left[n]] {
+				n = i
+			}
+		}
+		k := left[n]
+		left = slices.Delete(left, n, n+1)
+		p := g.Parts[g.index[k]]
+		litres := p.Litres
+		switch {
+		case k == from:
+			litres = 0
+		case p.Kind == Line:
+			litres = math.Pi / 4 * p.Bore * p.Bore * p.Length * 1e3
+		case p.Role == "fuel":
+			litres /= 2
+		}
+		groups := p.Sides()
+		switch {
+		case p.Kind == Line:
+			groups = []string{"from", "to"}
+		case groups == nil:
+			groups = []string{""}
+		}
+		for _, side := range groups {
+			for _, j := range g.joins[k+"."+side] {
+				v := out[k] + litres
+				if was, ok := out[j.part]; inside[j.part] && (!ok || v < was) {
+					out[j.part] = v
+					left = append(left, j.part)
+				}
+			}
+		}
+	}
+	for _, p := range g.Parts {
+		if v, ok := out[p.On]; ok && p.On != "" && inside[p.Key] {
+			out[p.Key] = v
+		}
+	}
+	return out
 }
 
 // passes reports whether gas that stands at one side of a part gets to the other.

@@ -164,6 +164,32 @@ func TestReach(t *testing.T) {
 }
 
 // A check valve passes pressure one way and suction the other.
+// Gas let in at one end has to fill what lies between.
+func TestFill(t *testing.T) {
+	g := graph(t, plain)
+	set := plumbing.Settings{"vent-valve": plumbing.Powered}
+	port, neck := g.Fill("service-port", set), g.Fill("cap", set)
+	tank, _ := g.Part("tank")
+	for _, c := range []struct {
+		where     string
+		got       float64
+		low, high float64
+	}{
+		{"the port itself", port["service-port"], 0, 0},
+		{"the canister from the port: the lines only", port["canister"], 0.01, 1},
+		{"the neck from the port: through canister and half the tank", port["neck"], tank.Litres / 2, tank.Litres/2 + 5},
+		{"the neck's hose from the neck", neck["neck-hose"], 0.5, 3},
+		{"a sensor in the tank's wall, as the tank", neck["tank-sensor"] - neck["tank"], 0, 0},
+	} {
+		if !(c.got >= c.low && c.got <= c.high) {
+			t.Errorf("%s: %.3f L, not %.2f to %.2f", c.where, c.got, c.low, c.high)
+		}
+	}
+	if _, ok := port["manifold"]; ok {
+		t.Error("through the shut purge valve")
+	}
+}
+
 func TestCheckValvesPassOneWay(t *testing.T) {
 	g := graph(t, turbo)
 	shut := plumbing.Settings{"regulator": plumbing.Open}

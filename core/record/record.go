@@ -270,7 +270,7 @@ type Result struct {
 	ID       string     `json:"id" gorm:"primaryKey"`
 	CaseID   string     `json:"case_id"`
 	Test     string     `json:"test"`
-	Part     string     `json:"part"`    // tried by itself, or looked at
+	Part     string     `json:"part"`    // tried by itself, looked at, or where smoke went in
 	Outcome  string     `json:"outcome"` // key
 	Figures  Figures    `json:"figures" gorm:"serializer:json"`
 	Exits    ExitsSeen  `json:"exits" gorm:"serializer:json"`
