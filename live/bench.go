@@ -87,9 +87,10 @@ type leg struct {
 	sign   float64
 	rose   bool
 	shutAt float64
-	over   bool // beyond the range now
-	firm   bool // said so
-	past   bool // the planned end has passed
+	over   bool   // beyond the range now
+	fault  string // why the module measures nothing now
+	firm   bool   // said so
+	past   bool   // the planned end has passed
 }
 
 // Estimate is what the readings say so far.
@@ -231,6 +232,7 @@ func (b *Bench) take(r instrument.Reading) (done bool) {
 		words := casework.Upper(r.Fault) + "."
 		if b.leg != nil {
 			words += " The leg waits; what was read is kept, and the gap is not judged."
+			b.leg.fault = r.Fault
 		}
 		b.say(Fault, words)
 		return false
@@ -273,20 +275,22 @@ func (l *leg) add(r instrument.Reading, b *Bench) (done bool) {
 	if n > 0 && t <= l.log.Time[n-1] {
 		return false // doubled, or from before what is kept
 	}
-	if n > 0 && (l.over || t-l.log.Time[n-1] > math.Max(gapSeconds, 5/math.Max(b.about.Rate, 0.1))) {
+	if n > 0 && (l.over || l.fault != "" || t-l.log.Time[n-1] > math.Max(gapSeconds, 5/math.Max(b.about.Rate, 0.1))) {
 		why := "the module did not answer"
 		switch {
 		case l.resumed:
 			why = "Wexter was stopped"
 		case l.over:
 			why = "over the range"
+		case l.fault != "":
+			why = l.fault
 		}
 		l.run.Gaps = append(l.run.Gaps, record.Gap{From: l.log.Time[n-1], To: t, Why: why})
 		b.changed()
 		run := l.run
 		b.hub.wg.Go(func() { _ = b.hub.shop.KeepGaps(context.Background(), run) })
 	}
-	l.resumed, l.over = false, false
+	l.resumed, l.over, l.fault = false, false, ""
 	wall := math.NaN()
 	if r.Wall != nil {
 		wall = *r.Wall
