@@ -76,8 +76,8 @@ const axeSource = readFileSync(createRequire(import.meta.url).resolve("axe-core/
 // contrast alone is looked at there.
 export async function axe(page, scheme = "light") {
   await page.evaluate(axeSource);
-  const all = { runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"] };
-  const r = await page.evaluate((o) => window.axe.run(document, o), scheme === "dark" ? { runOnly: { type: "rule", values: ["color-contrast"] } } : all);
+  const all = { resultTypes: ["violations"], runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"] };
+  const r = await page.evaluate((o) => window.axe.run(document, o), scheme === "dark" ? { resultTypes: ["violations"], runOnly: { type: "rule", values: ["color-contrast"] } } : all);
   return r.violations.flatMap((v) => v.nodes.map((n) => `${v.id}: ${n.target.join(" ")} ${n.failureSummary.split("\n")[1] || ""}`));
 }
 

@@ -91,5 +91,5 @@ func pipe(a, b, p1, p2, rt float64) (m, d1, d2 float64) {
 // (Darcy and Weisbach; values from memory of White, Fluid Mechanics).
 func coefficients(bore, length float64) (a, b float64) {
 	area := gas.Area(bore)
-	return 128 * muAir * math.Max(length, 0.01) / (math.Pi * bore * bore * bore * bore), (0.025*length/bore + 1.5) / (2 * area * area)
+	return 128 * muAir * max(length, 0.01) / (math.Pi * bore * bore * bore * bore), (0.025*length/bore + 1.5) / (2 * area * area)
 }

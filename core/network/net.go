@@ -319,8 +319,8 @@ func (n *Net) flow(e *Edge) {
 	case Orifice:
 		m, d1, d2 = orifice(e.Area, p1, p2, up.rt)
 	case Throttling:
-		lift := math.Min(math.Max((x.pressure-e.Narrow)/(e.Wide-e.Narrow), 0), 1)
-		full := math.Max(e.Area-e.Back, 0)
+		lift := min(max((x.pressure-e.Narrow)/(e.Wide-e.Narrow), 0), 1)
+		full := max(e.Area-e.Back, 0)
 		m, d1, d2 = orifice(e.Back+full*lift, p1, p2, up.rt)
 		if lift > 0 && lift < 1 {
 			u, _, _ := orifice(full/(e.Wide-e.Narrow), p1, p2, up.rt)
@@ -337,8 +337,8 @@ func (n *Net) flow(e *Edge) {
 		}
 		const ramp = 300.0
 		dp := p1 - p2
-		full := math.Max(e.Area-e.Back, 0)
-		lift := math.Min(math.Max((dp-e.Crack)/ramp, 0), 1)
+		full := max(e.Area-e.Back, 0)
+		lift := min(max((dp-e.Crack)/ramp, 0), 1)
 		m, d1, d2 = orifice(e.Back+full*lift, p1, p2, up.rt)
 		if lift > 0 && lift < 1 {
 			u, _, _ := orifice(full/ramp, p1, p2, up.rt)
@@ -421,9 +421,9 @@ func (n *Net) stage(a float64) bool {
 			if math.IsNaN(d) {
 				return false
 			}
-			d = math.Min(math.Max(d, -0.5*x.pressure), x.pressure)
+			d = min(max(d, -0.5*x.pressure), x.pressure)
 			n.rhs[r] = d
-			worst = math.Max(worst, math.Abs(d)/(0.01*n.tolerance()*math.Max(x.Slack, 1)))
+			worst = max(worst, math.Abs(d)/(0.01*n.tolerance()*max(x.Slack, 1)))
 			x.pressure += d
 			n.old[i] = x.Mass.Total()
 		}
@@ -503,7 +503,7 @@ func (n *Net) stage(a float64) bool {
 			if !(m > 0) {
 				return false
 			}
-			worst = math.Max(worst, math.Abs(m/n.old[i]-1)/3e-6)
+			worst = max(worst, math.Abs(m/n.old[i]-1)/3e-6)
 			x.derive()
 		}
 		if worst < 1 && it > 0 {
@@ -536,14 +536,14 @@ func (n *Net) Run(dt float64) error {
 		longest = 120
 	}
 	if n.h <= 0 {
-		n.h = math.Min(dt, 0.01)
+		n.h = min(dt, 0.01)
 	}
 	n.smoky = false
 	for i := range n.Nodes {
 		n.smoky = n.smoky || n.Nodes[i].Mass[Smoke] != 0 || n.Nodes[i].Source[Smoke] != 0
 	}
 	for left := dt; left > 1e-12; {
-		h := math.Min(math.Min(n.h, longest), left)
+		h := min(min(n.h, longest), left)
 		if h < left && left < 2*h {
 			h = left / 2 // two even steps, rather than a sliver at the end
 		}
@@ -594,10 +594,10 @@ func (n *Net) Run(dt float64) error {
 			n.species.solve(n.spec[1])
 			for r, i := range n.rows {
 				x := &n.Nodes[i]
-				err = math.Max(err, math.Abs(n.rhs[r])/((tol+2e-5*x.pressure)*math.Max(x.Slack, 1)))
+				err = max(err, math.Abs(n.rhs[r])/((tol+2e-5*x.pressure)*max(x.Slack, 1)))
 				// Of fuel and smoke, and of the whole, which is the temperature's.
-				m := math.Max(x.Mass.Total(), little) * math.Max(x.Slack, 1)
-				err = math.Max(err, math.Max(math.Abs(n.spec[0][r])/2e-3, math.Abs(n.spec[1][r])/1e-3)/m)
+				m := max(x.Mass.Total(), little) * max(x.Slack, 1)
+				err = max(err, max(math.Abs(n.spec[0][r])/2e-3, math.Abs(n.spec[1][r])/1e-3)/m)
 			}
 		}
 		if !ok || err > 1 {
@@ -610,7 +610,7 @@ func (n *Net) Run(dt float64) error {
 			}
 			cut := 0.25
 			if ok {
-				cut = math.Max(0.2, 0.85/math.Sqrt(err))
+				cut = max(0.2, 0.85/math.Sqrt(err))
 			}
 			n.h = h * cut
 			if n.h < 1e-9 {
@@ -623,7 +623,7 @@ func (n *Net) Run(dt float64) error {
 		left -= h
 		grow := 3.0
 		if err > 0 {
-			grow = math.Min(3, 0.85/math.Sqrt(err))
+			grow = min(3, 0.85/math.Sqrt(err))
 		}
 		if h*grow > n.h || grow < 1 {
 			n.h = h * grow
