@@ -634,7 +634,15 @@ func TestStrategies(t *testing.T) {
 					r.cost[k], r.done[k] = d.hunt(b, m, s, cache)
 				}
 				mu.Lock()
-				out = append(out, r)
+				if out = append(out, r); len(out)%25 == 0 { // it takes long
+					var sum [4]float64
+					for _, x := range out {
+						for k := range sum {
+							sum[k] += x.cost[k] / float64(len(out))
+						}
+					}
+					t.Logf("%d cars so far, mean min: %.0f", len(out), sum)
+				}
 				mu.Unlock()
 			}
 		})
