@@ -556,7 +556,7 @@ func (s *Shop) askCauses(tx *gorm.DB, c record.Case, n NewRepair) error {
 		if answer == "" {
 			for _, k := range fault.Causes {
 				if k, ok := s.Book.Fault(k); ok && s.canHave(car, k.Key) {
-					return problem("why it failed", "Why did it fail (%s)? It may be the victim of another trouble: %s. Answer before the new part goes on; \"not known\" is an answer.", lowerFirst(fault.Name), lowerFirst(k.Name))
+					return problem("why it failed", "Why did it fail (%s)? It may be the victim of another trouble: %s. Answer before the new part goes on; \"not known\" is an answer.", knowledge.Lower(fault.Name), knowledge.Lower(k.Name))
 				}
 			}
 			continue

@@ -7,6 +7,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"wexter/core/knowledge"
 	"wexter/core/plumbing"
 	"wexter/core/record"
 )
@@ -337,7 +338,7 @@ func (s *Shop) Record(ctx context.Context, before string) (rows []Finished, more
 			l.Cause = "failed of itself"
 		default:
 			c, _ := s.Book.Fault(f.Cause)
-			l.Cause = "victim of: " + lowerFirst(c.Name)
+			l.Cause = "victim of: " + knowledge.Lower(c.Name)
 		}
 		for _, o := range opened {
 			if o.FindingID == f.ID {

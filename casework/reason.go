@@ -254,9 +254,9 @@ func (s *Shop) History(f Folder, car Car) (diagnose.History, []diagnose.Silent) 
 			continue
 		}
 		p, _ := s.Book.Fault(x.Part)
-		e := diagnose.Evidence{ID: x.ID, Kind: diagnose.Found, Key: x.Part, Value: wordWeighs, Says: "Found, on the technician's word: " + lowerFirst(p.Name)}
+		e := diagnose.Evidence{ID: x.ID, Kind: diagnose.Found, Key: x.Part, Value: wordWeighs, Says: "Found, on the technician's word: " + knowledge.Lower(p.Name)}
 		if x.By == record.ByTest { // the test weighs by itself
-			e.Value, e.Says = testWeighs, "Found: "+lowerFirst(p.Name)
+			e.Value, e.Says = testWeighs, "Found: "+knowledge.Lower(p.Name)
 		}
 		for _, o := range f.PostMortems {
 			if o.StruckAt == nil && !o.Doubted() && o.FindingID == x.ID {
@@ -313,7 +313,7 @@ func (s *Shop) ObservationWords(x record.Observation, car Car) string {
 	case record.SeenSign:
 		g, _ := s.Book.Sign(x.Key)
 		if x.Absent {
-			return "Not so: " + lowerFirst(g.Name)
+			return "Not so: " + knowledge.Lower(g.Name)
 		}
 		return g.Name
 	case record.SeenContext:
@@ -323,18 +323,11 @@ func (s *Shop) ObservationWords(x record.Observation, car Car) string {
 			}
 		}
 	case record.SeenRenewed:
-		return "Renewed lately: " + lowerFirst(p.Name)
+		return "Renewed lately: " + knowledge.Lower(p.Name)
 	case record.SeenMarks:
-		return "Marks of earlier work: " + lowerFirst(p.Name)
+		return "Marks of earlier work: " + knowledge.Lower(p.Name)
 	}
 	return x.Key
-}
-
-func lowerFirst(s string) string {
-	if len(s) > 1 && s[1] >= 'a' && s[1] <= 'z' {
-		return strings.ToLower(s[:1]) + s[1:]
-	}
-	return s
 }
 
 // resultEvidence turns a result into evidence: several exits are several pieces.
@@ -372,7 +365,7 @@ func (s *Shop) resultEvidence(x record.Result, car Car) (out []diagnose.Evidence
 		for i, ex := range x.Exits {
 			y := e
 			p, _ := car.Graph.Part(ex.Part)
-			y.Outcome, y.Says = "exit:"+ex.Part, t.Name+": "+ex.Size+" at the "+lowerFirst(p.Name)
+			y.Outcome, y.Says = "exit:"+ex.Part, t.Name+": "+ex.Size+" at the "+knowledge.Lower(p.Name)
 			if i > 0 {
 				y = diagnose.Evidence{ID: x.ID, Kind: diagnose.Exit, Part: ex.Part, Says: y.Says}
 			}
@@ -394,9 +387,9 @@ func (s *Shop) ResultName(x record.Result, car Car) string {
 	p, ok := car.Graph.Part(x.Part)
 	switch {
 	case ok && x.Test == "smoke":
-		return t.Name + ", in at the " + lowerFirst(p.Name)
+		return t.Name + ", in at the " + knowledge.Lower(p.Name)
 	case ok:
-		return t.Name + ", " + lowerFirst(p.Name)
+		return t.Name + ", " + knowledge.Lower(p.Name)
 	}
 	return t.Name
 }

@@ -163,7 +163,7 @@ func (s *server) strip(f casework.Folder) []entry {
 		var notes []string
 		for _, ex := range x.Exits {
 			p, _ := car.Graph.Part(ex.Part)
-			notes = append(notes, ex.Size+" at the "+lower(p.Name))
+			notes = append(notes, ex.Size+" at the "+knowledge.Lower(p.Name))
 		}
 		for _, g := range x.Figures {
 			if g.Value != nil {
@@ -208,7 +208,7 @@ func (s *server) strip(f casework.Folder) []entry {
 	}
 	parts := s.partNames(f)
 	for _, x := range f.Marks {
-		e := entry{At: x.At, Kind: "mark", ID: x.ID, What: record.MarkWords[x.Kind] + ": " + lower(parts[x.Part]), Note: x.Text, Struck: x.StruckAt != nil, Doubted: x.Doubted(), Link: "/cases/" + f.Case.ID + "?part=" + x.Part + "#part", Small: true}
+		e := entry{At: x.At, Kind: "mark", ID: x.ID, What: record.MarkWords[x.Kind] + ": " + knowledge.Lower(parts[x.Part]), Note: x.Text, Struck: x.StruckAt != nil, Doubted: x.Doubted(), Link: "/cases/" + f.Case.ID + "?part=" + x.Part + "#part", Small: true}
 		switch {
 		case x.Kind == record.MarkSuspect:
 			e.Figure = fmt.Sprintf("%.0f %%", 100*x.Odds)
@@ -265,7 +265,7 @@ func foundWords(s *server, x record.Finding) string {
 		w = append(w, "why is not known")
 	default:
 		p, _ := s.shop.Book.Fault(x.Cause)
-		w = append(w, "victim of: "+lower(p.Name))
+		w = append(w, "victim of: "+knowledge.Lower(p.Name))
 	}
 	w = append(w, x.Why)
 	return strings.Join(slices.DeleteFunc(w, func(x string) bool { return x == "" }), " · ")
@@ -280,14 +280,6 @@ func resultClass(t knowledge.Test, outcome string) string {
 		return "cannot"
 	}
 	return "over"
-}
-
-// lower begins a name small, unless it begins with an abbreviation.
-func lower(s string) string {
-	if len(s) > 1 && s[1] >= 'a' && s[1] <= 'z' {
-		return strings.ToLower(s[:1]) + s[1:]
-	}
-	return s
 }
 
 // partNames are the names of the parts of a case's car.

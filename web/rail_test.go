@@ -52,3 +52,18 @@ func TestLaneSaysWhatIsWaitedFor(t *testing.T) {
 		}
 	}
 }
+
+// Odds are said so that neither small nor large ones round to none or certain.
+func TestOddsInWords(t *testing.T) {
+	for _, c := range []struct {
+		p           float64
+		percent, in string
+	}{
+		{0.0001, "< 1", "1 in > 2000"}, {0.002, "< 1", "1 in 500"}, {0.2, "20", "1 in 5"}, {0.4, "40", "1 in 2"}, {0.86, "86", "1 in 1.2"},
+		{0.9, "90", "9 in 10"}, {0.99, "99", "99 in 100"}, {0.995, "> 99", "> 199 in 200"}, {1, "> 99", "> 199 in 200"},
+	} {
+		if p, in := perCent(c.p), oneIn(c.p); p != c.percent || in != c.in {
+			t.Errorf("%g is said %s %%, %s", c.p, p, in)
+		}
+	}
+}

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"math"
 	"net/http"
 	"net/url"
 	"regexp"
@@ -153,6 +154,11 @@ func oneIn(p float64) string {
 	switch {
 	case p <= 0.0005:
 		return "1 in > 2000"
+	case p >= 0.995:
+		return "> 199 in 200"
+	case p >= 0.9:
+		n := math.Round(1 / (1 - p))
+		return fmt.Sprintf("%.0f in %.0f", n-1, n)
 	case p > 0.4:
 		return fmt.Sprintf("1 in %.1f", 1/p)
 	}
@@ -228,7 +234,7 @@ func (s *server) reason(ctx context.Context, c *echo.Context, f casework.Folder,
 		sw := swapView{Swap: x, Money: fmt.Sprintf("≈ %.0f €", x.Price), On: t.Bay.Policies["prove"] == "swap"}
 		switch {
 		case x.BreakEven > 0:
-			sw.Says = fmt.Sprintf("Pays from %.0f %% on, against: %s. Now %s %%.", 100*x.BreakEven, lower(x.Prove), perCent(x.Odds))
+			sw.Says = fmt.Sprintf("Pays from %.0f %% on, against: %s. Now %s %%.", 100*x.BreakEven, knowledge.Lower(x.Prove), perCent(x.Odds))
 		case x.Prove == "" && len(t.Plan.Actions) > 0:
 			sw.Says = "No test at hand proves this part for less than the part costs."
 		default:
@@ -254,13 +260,8 @@ func (s *server) reason(ctx context.Context, c *echo.Context, f casework.Folder,
 			x.First += fmt.Sprintf(", against %s when the test below comes first", minutesWords(t.Plan.Actions[0].Expect))
 		}
 	}
-	if len(t.Plan.Actions) == 0 || t.Plan.Actions[0].Expect >= t.Plan.Now {
-		switch t.Plan.First {
-		case diagnose.NoneNow:
-			r.Beyond = "No test at hand is worth its time now: most likely nothing is there at the moment. Let the monitor run, and see."
-		case diagnose.Other:
-			r.Beyond = "No test at hand is worth its time now, and no part: look for what the Book does not know, along the whole system, or repeat the test that you trust least."
-		}
+	if part := t.Plan.First != diagnose.NoneNow && t.Plan.First != diagnose.Other; !part || r.Found == nil && (r.Swap == nil || r.Swap.First == "") {
+		r.Beyond = t.Plan.Instead
 	}
 	light := map[string]string{}
 	if r.Next != nil {
@@ -420,7 +421,7 @@ func (s *server) action(a diagnose.Action, base string, car casework.Car) action
 		}
 	}
 	if p, ok := car.Graph.Part(a.Entry); ok && a.Test == "smoke" {
-		v.Into = lower(p.Name)
+		v.Into = knowledge.Lower(p.Name)
 		if arch, _ := s.shop.Book.Archetype(car.Combination.Vapour); a.Entry != arch.Entry {
 			v.Seal = append(v.Seal, knowledge.Step{Do: "Smoke goes in at the " + v.Into + ".", Why: "Not at the usual place: what is said of either below is for a gauge there."})
 			if p.Kind == plumbing.Cover {
@@ -444,7 +445,7 @@ func (s *server) action(a diagnose.Action, base string, car casework.Car) action
 	}
 	v.HazardSays = knowledge.HazardWords[min(max(a.Hazard, 0), 3)]
 	for _, k := range a.Missing {
-		v.KitSays = append(v.KitSays, lower(s.shop.Book.KitNamed(k).Name))
+		v.KitSays = append(v.KitSays, knowledge.Lower(s.shop.Book.KitNamed(k).Name))
 	}
 	rest := 0.0
 	for i, o := range a.Out {
@@ -484,7 +485,7 @@ func (s *server) clash(x diagnose.Clash) clashView {
 	if mb <= ma {
 		a, ma = b, mb
 	}
-	v.Repeat = fmt.Sprintf("%s, some %d min", lower(a), ma)
+	v.Repeat = fmt.Sprintf("%s, some %d min", knowledge.Lower(a), ma)
 	return v
 }
 
@@ -523,7 +524,7 @@ func (s *server) suspect(t *casework.Thought, car casework.Car, key, base string
 	}
 	for _, k := range f.Causes {
 		if x, ok := s.shop.Book.Fault(k); ok && s.shop.Where(car, k) != "" {
-			v.Causes = append(v.Causes, lower(x.Name))
+			v.Causes = append(v.Causes, knowledge.Lower(x.Name))
 		}
 	}
 	v.Price = fmt.Sprintf("%d min and some %.0f €", f.Minutes, t.State.Price(f, t.Bay))

@@ -68,7 +68,7 @@ func (s *server) funcs() template.FuncMap {
 		"context": func(k string) string {
 			for _, c := range s.shop.Book.Contexts {
 				if c.Key == k {
-					return lower(c.Name)
+					return knowledge.Lower(c.Name)
 				}
 			}
 			return k
@@ -86,7 +86,8 @@ func (s *server) funcs() template.FuncMap {
 			return false
 		},
 		"quantity": quantity,
-		"lower":    lower,
+		"lower":    knowledge.Lower,
+		"join":     func(of []string) string { return strings.Join(of, "; ") },
 		"upper":    casework.Upper,
 		"kitname":  func(k string) string { return s.shop.Book.KitNamed(k).Name },
 		"hasoutcome": func(t knowledge.Test, key string) bool {

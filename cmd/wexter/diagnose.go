@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"io"
 	"math"
-	"os"
 	"slices"
 	"strings"
 	"time"
@@ -25,6 +24,7 @@ type diagnosed struct {
 	Suspects   []diagnosedOdds  `json:"suspects"`
 	Parts      []diagnosedOdds  `json:"parts"`
 	Next       []diagnosedNext  `json:"next"`
+	Instead    string           `json:"instead,omitempty"` // where no test is worth its time
 	Renew      []diagnosedSwap  `json:"renew"`
 	Clashes    []diagnosedClash `json:"contradictions"`
 	LeftOut    []string         `json:"left_out"`
@@ -84,7 +84,7 @@ func runDiagnose(args []string, out, errs io.Writer) error {
 		return err
 	}
 	if len(words) != 1 {
-		return usage("one case file, or one bundle, is needed")
+		return usage("one case file, or one bundle, is needed; - reads standard input")
 	}
 	b, err := ingest.BookWith(*pages)
 	if err != nil {
@@ -96,13 +96,8 @@ func runDiagnose(args []string, out, errs io.Writer) error {
 			return usage("--kit: %v", err)
 		}
 	}
-	f, err := os.Open(words[0])
-	if err != nil {
-		return err
-	}
-	defer f.Close()
 	const most = 256 << 20
-	data, err := io.ReadAll(io.LimitReader(f, most+1))
+	data, err := readAll(words[0], most)
 	if err != nil {
 		return err
 	}
@@ -123,6 +118,7 @@ func runDiagnose(args []string, out, errs io.Writer) error {
 	}
 	slices.SortStableFunc(d.Parts, func(a, b diagnosedOdds) int { return cmp.Compare(b.Probability, a.Probability) })
 	plan := st.Next(bay)
+	d.Instead = plan.Instead
 	for _, a := range plan.Actions {
 		n := diagnosedNext{Test: a.Test, Name: a.Name, Part: a.Part, Plug: a.Plug, Cost: tenth(a.Expect), Minutes: tenth(a.Minutes), Days: a.Days, Bits: math.Round(a.Bits*1000) / 1000, Why: a.Why}
 		if a.Test == "smoke" {
@@ -160,7 +156,18 @@ func runDiagnose(args []string, out, errs io.Writer) error {
 	for _, x := range d.Clashes {
 		fmt.Fprintf(out, "\ncontradiction: %s, and %s: repeat the cheaper one\n", x.First, x.Second)
 	}
+	if len(d.Parts) > 0 && slices.ContainsFunc(d.Suspects[:min(len(d.Suspects), 10)], func(x diagnosedOdds) bool { return strings.Contains(x.Fault, "+") && x.Probability >= 0.005 }) {
+		fmt.Fprintf(out, "\nodds of a part, alone or with another\n")
+		for i, x := range d.Parts {
+			if i < 6 && x.Probability >= 0.005 {
+				fmt.Fprintf(out, "  %5.1f %%  %-34s %s\n", 100*x.Probability, x.Fault, x.Name)
+			}
+		}
+	}
 	fmt.Fprintf(out, "\nnext\n")
+	if d.Instead != "" {
+		fmt.Fprintf(out, "  %s\n", d.Instead)
+	}
 	for i, n := range d.Next {
 		if i < 6 {
 			at := n.Part
@@ -175,6 +182,15 @@ func runDiagnose(args []string, out, errs io.Writer) error {
 	}
 	if len(d.Next) == 0 {
 		fmt.Fprintf(out, "  nothing that this kit can do tells more\n")
+	}
+	for i, x := range d.Renew {
+		if i < 2 {
+			pays := "no test at hand proves it for less"
+			if x.BreakEven > 0 {
+				pays = fmt.Sprintf("pays from %.0f %% on", 100*x.BreakEven)
+			}
+			fmt.Fprintf(out, "or renew unproven: %s, %.0f min until mended, %s\n", x.Fault, x.Cost, pays)
+		}
 	}
 	for _, x := range d.Without {
 		fmt.Fprintf(out, "would help: %s, some %.0f min less\n", x.Kit, x.Saves)

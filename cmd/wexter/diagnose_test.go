@@ -46,6 +46,14 @@ func TestDiagnose(t *testing.T) {
 	if code != 0 || !strings.Contains(out, "would help: ") || strings.Contains(out, "\n  smoke ") {
 		t.Errorf("with little kit:\n%s", out)
 	}
+	if code, out, _ = call(t, "diagnose", file); code != 0 || !strings.Contains(out, "\nor renew unproven: vapour-line, ") || !strings.Contains(out, "pays from ") {
+		t.Errorf("what renewing costs is not said:\n%s", out)
+	}
+	// Two faults at once: each part's own odds are said beside the pairs'.
+	code, out, _ = call(t, "diagnose", filepath.Join("..", "..", "docs", "cases", "boost.json"))
+	if _, parts, ok := strings.Cut(out, "odds of a part, alone or with another\n"); code != 0 || !ok || !strings.Contains(strings.SplitN(parts, "\n", 2)[0], "cooler-tank ") {
+		t.Errorf("the odds of the parts:\n%s", out)
+	}
 	dir := t.TempDir()
 	write := func(text string) string {
 		p := filepath.Join(dir, "case.json")

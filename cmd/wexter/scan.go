@@ -31,6 +31,20 @@ type scanJSON struct {
 	Warnings  []string                        `json:"warnings"`
 }
 
+// readAll reads a file of the command line, or standard input for -, to a byte over most.
+func readAll(path string, most int64) ([]byte, error) {
+	src := io.Reader(os.Stdin)
+	if path != "-" {
+		f, err := os.Open(path)
+		if err != nil {
+			return nil, err
+		}
+		defer f.Close()
+		src = f
+	}
+	return io.ReadAll(io.LimitReader(src, most+1))
+}
+
 func runScan(args []string, out, errs io.Writer) error {
 	fs := flag.NewFlagSet("scan", flag.ContinueOnError)
 	asJSON := fs.Bool("json", false, "print JSON")
@@ -41,16 +55,7 @@ func runScan(args []string, out, errs io.Writer) error {
 	if len(words) != 1 {
 		return usage("one file with the answers is needed; - reads standard input")
 	}
-	src := io.Reader(os.Stdin)
-	if words[0] != "-" {
-		f, err := os.Open(words[0])
-		if err != nil {
-			return err
-		}
-		defer f.Close()
-		src = f
-	}
-	data, err := io.ReadAll(io.LimitReader(src, ingest.MaxHexBytes+1))
+	data, err := readAll(words[0], ingest.MaxHexBytes)
 	if err != nil {
 		return err
 	}

@@ -459,7 +459,7 @@ const byHand = 240.0
 // It returns what that took, in minutes and what is worth them: tests, parts renewed for
 // nothing, retests. Where what the Book does not know has become the cheapest thing to look
 // for, it is looked for, and found.
-func (d *drawn) hunt(b knowledge.Book, m *diagnose.Model, strategy string, cache map[string]drawnTest) (float64, bool) {
+func (d *drawn) hunt(b knowledge.Book, m *diagnose.Model, strategy string, seen seen) (float64, bool) {
 	left := map[string]float64{}
 	for k, v := range d.Faults {
 		left[k] = v
@@ -526,16 +526,12 @@ func (d *drawn) hunt(b knowledge.Book, m *diagnose.Model, strategy string, cache
 			ep := diagnose.Epoch{Repairs: []diagnose.Repair{{Fault: fault, Cause: diagnose.NoCause}}}
 			well := hit
 			if failed != nil { // the test that failed is repeated
-				if t, err := d.cached(b, left, *failed, cache); err == nil {
+				if t, err := d.cached(b, left, *failed, seen); err == nil {
 					ep.Evidence = append(ep.Evidence, t.evidence(b, d.Car.Vapour)...)
 					well = well && !fails(*failed, t)
 				}
 			}
-			c, err := d.carOf(b, left, 0)
-			if err != nil {
-				return cost, false
-			}
-			codes, err := sim.Trip(c)
+			codes, err := d.trip(b, left, seen)
 			if err != nil {
 				return cost, false
 			}
@@ -547,7 +543,7 @@ func (d *drawn) hunt(b knowledge.Book, m *diagnose.Model, strategy string, cache
 			continue
 		}
 		cost += a.Cost
-		t, err := d.cached(b, left, *a, cache)
+		t, err := d.cached(b, left, *a, seen)
 		if err != nil {
 			return cost, false
 		}
@@ -575,16 +571,39 @@ func fails(a diagnose.Action, t drawnTest) bool {
 	})
 }
 
-func (d *drawn) cached(b knowledge.Book, faults map[string]float64, a diagnose.Action, cache map[string]drawnTest) (drawnTest, error) {
+// seen is what a car showed already with some of its faults: the same whoever hunts.
+type seen struct {
+	tests map[string]drawnTest
+	codes map[string][]string
+}
+
+func (d *drawn) cached(b knowledge.Book, faults map[string]float64, a diagnose.Action, seen seen) (drawnTest, error) {
 	k := fmt.Sprint(a.Test, "|", a.Part, "|", a.Plug, "|", len(faults), faults)
-	if t, ok := cache[k]; ok {
+	if t, ok := seen.tests[k]; ok {
 		return t, nil
 	}
 	t, err := d.do(b, faults, a.Test, a.Part, a.Plug)
 	if err == nil {
-		cache[k] = t
+		seen.tests[k] = t
 	}
 	return t, err
+}
+
+// trip drives the car as it is now and reads its codes.
+func (d *drawn) trip(b knowledge.Book, faults map[string]float64, seen seen) ([]string, error) {
+	k := fmt.Sprint(faults)
+	if codes, ok := seen.codes[k]; ok {
+		return codes, nil
+	}
+	c, err := d.carOf(b, faults, 0)
+	if err != nil {
+		return nil, err
+	}
+	codes, err := sim.Trip(c)
+	if err == nil {
+		seen.codes[k] = codes
+	}
+	return codes, err
 }
 
 // TestStrategies compares ways to choose the next test by what the hunt takes until the car
@@ -629,9 +648,9 @@ func TestStrategies(t *testing.T) {
 					}
 				}
 				var r result
-				cache := map[string]drawnTest{}
+				seen := seen{map[string]drawnTest{}, map[string][]string{}}
 				for k, s := range strategies {
-					r.cost[k], r.done[k] = d.hunt(b, m, s, cache)
+					r.cost[k], r.done[k] = d.hunt(b, m, s, seen)
 				}
 				mu.Lock()
 				if out = append(out, r); len(out)%25 == 0 { // it takes long

@@ -11,6 +11,7 @@ import (
 	"gonum.org/v1/gonum/stat"
 
 	"wexter/core/diagnose"
+	"wexter/core/knowledge"
 	"wexter/core/plumbing"
 	"wexter/ingest"
 )
@@ -693,6 +694,40 @@ func TestNext(t *testing.T) {
 	soak := think(t, model(t, turbo), diagnose.Evidence{Kind: diagnose.Scanned, Codes: []string{"P0456"}, Before: true}).Next(diagnose.Bay{Day: 300})
 	if i := slices.IndexFunc(soak.Actions, func(a diagnose.Action) bool { return a.Test == "soak-watch" }); i < 0 || soak.Actions[i].Cost < 300 {
 		t.Error("a soak watch without its day")
+	}
+}
+
+// A test that shows the place accuses each part it may show, and is what proves it; where
+// no test is worth its time, the plan says what is.
+func TestWhatProvesAPart(t *testing.T) {
+	m := model(t, naMAF)
+	// A hold over the limit; with the vapour line plugged the rest is tight.
+	s := think(t, m, hold(m, 0.64, 0.61, 0.67), hold(m, 0.05, 0, 0.08, "vapour-line"))
+	p := s.Next(diagnose.Bay{})
+	i := slices.IndexFunc(p.Actions, func(a diagnose.Action) bool { return a.Test == "smoke" })
+	if i < 0 {
+		t.Fatal("no smoke")
+	}
+	smoke := p.Actions[i]
+	for _, k := range []string{"vapour-line", "neck"} {
+		if !slices.Contains(smoke.Accuses, k) {
+			t.Errorf("smoke does not accuse %s, at %.2f: %v", k, s.Odds(k), smoke.Accuses)
+		}
+	}
+	if slices.Contains(smoke.Accuses, "caps") {
+		t.Error("smoke in the vapour system accuses the caps of the manifold")
+	}
+	j := slices.IndexFunc(p.Swaps, func(x diagnose.Swap) bool { return x.Fault == "vapour-line" })
+	if j < 0 || p.Swaps[j].Prove == "" || p.Swaps[j].BreakEven <= 0 || p.Swaps[j].BreakEven >= 1 {
+		t.Errorf("renewing the vapour line unproven: %+v", p.Swaps)
+	}
+	if p.Instead != "" {
+		t.Errorf("with smoke at hand it says %q", p.Instead)
+	}
+	// With nothing at hand that tells, the likely part for its cost, with its odds.
+	bare := s.Next(diagnose.Bay{Kit: []string{"probe"}})
+	if f, _ := m.Book.Fault(bare.First); bare.Instead == "" || f.Name == "" || !strings.Contains(bare.Instead, knowledge.Lower(f.Name)) {
+		t.Errorf("with nothing at hand, %s first, it says %q", bare.First, bare.Instead)
 	}
 }
 

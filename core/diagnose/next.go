@@ -105,6 +105,7 @@ type Plan struct {
 	Swaps   []Swap
 	Now     float64 // expected cost when nothing more is tested: parts renewed in the order of odds over cost
 	First   string  // what is first in that order: a suspect, NoneNow or Other
+	Instead string  // a sentence on First where no test is worth its time; empty where one is
 	Buy     []Purchase
 }
 
@@ -414,9 +415,9 @@ func (m *Model) testWords(test, part, entry string, set plumbing.Settings) []out
 		}
 		if kind, at, ok := strings.Cut(k, ":"); ok {
 			p, _ := m.Graph.Part(at)
-			name = map[string]string{"exit": "smoke at the ", "seen": "damage seen: "}[kind] + lowerName(p.Name)
+			name = map[string]string{"exit": "smoke at the ", "seen": "damage seen: "}[kind] + knowledge.Lower(p.Name)
 			if test == "boost-pressure" {
-				name = "air at the " + lowerName(p.Name)
+				name = "air at the " + knowledge.Lower(p.Name)
 			}
 		}
 		out = append(out, outcome{Outcome{Key: k, Name: name, Usual: i == pr.usual}, l})
@@ -433,13 +434,6 @@ func (m *Model) outcomes(a *Action) []outcome {
 		return m.flowWords(a.Entry, a.Set)
 	}
 	return m.testWords(a.Test, a.Part, a.Entry, a.Set)
-}
-
-func lowerName(s string) string {
-	if len(s) > 1 && s[1] >= 'a' && s[1] <= 'z' {
-		return strings.ToLower(s[:1]) + s[1:]
-	}
-	return s
 }
 
 // actions lists everything that could be done on this car.
@@ -476,11 +470,11 @@ func (s *State) actions(bay Bay, marg []float64) []Action {
 		switch {
 		case plug != "":
 			l, _ := s.Graph.Part(plug)
-			a.Name = "Hold, plugged at the " + lowerName(s.Graph.PlugName(l))
+			a.Name = "Hold, plugged at the " + knowledge.Lower(s.Graph.PlugName(l))
 		case part != "" && t.Key == "look":
-			a.Name = "Look at the " + lowerName(p.Name)
+			a.Name = "Look at the " + knowledge.Lower(p.Name)
 		case part != "" && t.Key != "cap-check":
-			a.Name = t.Name + ": " + lowerName(p.Name)
+			a.Name = t.Name + ": " + knowledge.Lower(p.Name)
 		case t.Key == "decay":
 			a.Name = "Hold on the whole system"
 		}
@@ -739,8 +733,10 @@ func (s *State) Next(bay Bay) Plan {
 		plan.Actions = append(plan.Actions, *a)
 	}
 	best := plan.Now
-	if len(open) > 0 {
-		best = math.Min(best, open[0].Expect)
+	if len(open) > 0 && open[0].Expect < best {
+		best = open[0].Expect
+	} else {
+		plan.Instead = s.instead(plan.First, marg)
 	}
 	saves := map[string]Purchase{}
 	for _, a := range can {
@@ -763,6 +759,22 @@ func (s *State) Next(bay Bay) Plan {
 	slices.SortStableFunc(plan.Buy, func(a, b Purchase) int { return cmp.Compare(b.Saves, a.Saves) })
 	plan.Swaps = s.swaps(bay, gs, now, mend, marg, open)
 	return plan
+}
+
+// instead says what to do where no test lowers what is to be expected.
+func (s *State) instead(first string, marg []float64) string {
+	switch first {
+	case NoneNow:
+		return "No test at hand is worth its time now: most likely nothing is there at the moment. Let the monitor run, and see."
+	case Other:
+		return "No test at hand is worth its time now, and no part: look for what the Book does not know, along the whole system, or repeat the test that you trust least."
+	}
+	for i, x := range s.Suspects {
+		if x.Key == first {
+			return fmt.Sprintf("No test at hand is worth its time now: for its odds, %.0f %%, %s costs least to renew. See it bad with your own eyes before you do.", 100*marg[i], knowledge.Lower(x.Name))
+		}
+	}
+	return ""
 }
 
 // side does n independent things, on as many processors as there are.
@@ -962,13 +974,16 @@ func (s *State) describe(a *Action, ps []particle, gs []group, marg []float64) {
 		case g.a == -2:
 			return "something else"
 		case g.b >= 0:
-			return lowerName(s.Suspects[g.a].Name) + " and " + lowerName(s.Suspects[g.b].Name)
+			return knowledge.Lower(s.Suspects[g.a].Name) + " and " + knowledge.Lower(s.Suspects[g.b].Name)
 		}
-		return lowerName(s.Suspects[g.a].Name)
+		return knowledge.Lower(s.Suspects[g.a].Name)
 	}
 	calm, alarm := make([]float64, len(s.Suspects)), make([]float64, len(s.Suspects))
 	tc, ta := 0.0, 0.0
+	raised := make([]bool, len(s.Suspects)) // by an outcome of its own, as an exit at the part
+	before := make([]float64, len(s.Suspects))
 	for o := range a.Out {
+		copy(before, alarm)
 		p := make([]float64, len(gs))
 		t := 0.0
 		for i, x := range ps {
@@ -990,6 +1005,11 @@ func (s *State) describe(a *Action, ps []particle, gs []group, marg []float64) {
 			tc += t
 		} else {
 			ta += t
+			for i := range alarm {
+				// It would come often enough if the part is bad.
+				w := alarm[i] - before[i]
+				raised[i] = raised[i] || t > 0 && w > 1.4*marg[i]*t && w > 0.15*marg[i]
+			}
 		}
 		best := 0
 		for g := range p {
@@ -1008,7 +1028,7 @@ func (s *State) describe(a *Action, ps []particle, gs []group, marg []float64) {
 		if tc > 0 && calm[i]/tc < 0.45*marg[i] {
 			a.Clears = append(a.Clears, s.Suspects[i].Key)
 		}
-		if ta > 0 && alarm[i]/ta > 1.4*marg[i] {
+		if ta > 0 && alarm[i]/ta > 1.4*marg[i] || raised[i] {
 			a.Accuses = append(a.Accuses, s.Suspects[i].Key)
 		}
 	}
@@ -1026,7 +1046,7 @@ func (s *State) describe(a *Action, ps []particle, gs []group, marg []float64) {
 				out = append(out, fmt.Sprintf("%d more", len(keys)-2))
 				break
 			}
-			out = append(out, lowerName(s.Suspects[s.index[k]].Name))
+			out = append(out, knowledge.Lower(s.Suspects[s.index[k]].Name))
 		}
 		return strings.Join(out, ", ")
 	}
