@@ -251,7 +251,10 @@ func (s *server) strip(f casework.Folder) []entry {
 
 // foundWords says where, how and on what a finding rests.
 func foundWords(s *server, x record.Finding) string {
-	w := []string{x.Place, x.How}
+	w := []string{x.Place}
+	if x.How != x.RestsOn {
+		w = append(w, x.How)
+	}
 	if x.By == record.ByTest {
 		w = append(w, "rests on: "+x.RestsOn)
 	} else {

@@ -693,7 +693,11 @@ func (s *server) caseKit(c *echo.Context) error {
 		if f.text("shop") != "" {
 			return s.shop.SetKit(ctx, f.key(), id, nil)
 		}
-		return s.shop.SetKit(ctx, f.key(), id, c.Request().Form["kit"])
+		kit := c.Request().Form["kit"]
+		if len(kit) == 0 { // all taken out: whoever does it has eyes
+			kit = []string{"eyes"}
+		}
+		return s.shop.SetKit(ctx, f.key(), id, kit)
 	})
 }
 

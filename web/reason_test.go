@@ -225,3 +225,36 @@ func TestNothingMoreAtHand(t *testing.T) {
 		t.Errorf("nothing is said: %v, %s first of %.0f min, %d tests", err, th.Plan.First, th.Plan.Now, len(th.Plan.Actions))
 	}
 }
+
+// All kit taken out of a case leaves eyes, not the shop's kit; "as the shop has" takes that again.
+func TestKitOfACase(t *testing.T) {
+	b := start(t, false)
+	c := coded(b, "P0442")
+	id := strings.TrimPrefix(c, "/cases/")
+	for _, x := range []struct {
+		kv   []string
+		want []string
+	}{
+		{nil, []string{"eyes"}},
+		{[]string{"kit", "smoke"}, []string{"smoke"}},
+		{[]string{"shop", "1"}, nil},
+	} {
+		v := b.fill(c, x.kv...)
+		if x.kv == nil {
+			v.Del("kit")
+		}
+		code, _, _ := b.post(c+"/kit", v)
+		f, err := b.shop.Load(context.Background(), id)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if code != 200 || strings.Join(f.Case.Kit, " ") != strings.Join(x.want, " ") {
+			t.Errorf("%v: %d, at hand %q", x.kv, code, f.Case.Kit)
+		}
+	}
+	// With eyes alone no bench of the kit leads.
+	b.post(c+"/kit", url.Values{"csrf": {b.fill(c).Get("csrf")}, "key": {b.fill(c).Get("key")}})
+	if _, body := b.get(c); !strings.Contains(body, `data-next="look"`) {
+		t.Error("with eyes alone it is not to look that comes next")
+	}
+}
