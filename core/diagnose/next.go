@@ -140,6 +140,12 @@ const (
 func (s *State) cloud() ([]particle, []group) {
 	var gs []group
 	var all []particle
+	least := 0.0 // what is too light to be among the heaviest is left aside before they are ordered
+	for _, rows := range [][]float64{s.w.single, s.w.pair, s.w.none[:], s.w.other[:]} {
+		for _, v := range rows {
+			least = max(least, v*1e-5)
+		}
+	}
 	add := func(a, b int, row []float64, pair bool) {
 		t := 0.0
 		for _, v := range row {
@@ -151,6 +157,9 @@ func (s *State) cloud() ([]particle, []group) {
 		g := len(gs)
 		gs = append(gs, group{a, b, t})
 		for x, v := range row {
+			if v < least {
+				continue
+			}
 			p := particle{a: a, b: b, j: x % kinds, group: g, w: v}
 			if pair {
 				p.ka, p.kb = x/kinds/steps, x/kinds%steps
@@ -175,14 +184,14 @@ func (s *State) cloud() ([]particle, []group) {
 	}
 	loud := func(a, b int) bool { return raised[b] < 1.5 && raised[a] > 4*raised[b] }
 	for i, q := range s.pairs {
-		n := len(gs)
+		n, from := len(gs), len(all)
 		add(q[0], q[1], s.w.pair[i*pairShades:(i+1)*pairShades], true)
 		if len(gs) == n {
 			continue
 		}
 		for _, o := range [][2]int{{q[0], q[1]}, {q[1], q[0]}} {
 			if g, ok := single[o[0]]; ok && loud(o[0], o[1]) {
-				for k := len(all) - pairShades; k < len(all); k++ {
+				for k := from; k < len(all); k++ {
 					all[k].group = g
 				}
 				gs[g].total += gs[n].total
@@ -205,11 +214,6 @@ func (s *State) cloud() ([]particle, []group) {
 		}
 	}
 	all = slices.DeleteFunc(all, func(p particle) bool { _, ok := keep[p.group]; return !ok })
-	least := 0.0 // what is too light to be among the heaviest is put aside before they are ordered
-	for _, p := range all {
-		least = math.Max(least, p.w*1e-5)
-	}
-	all = slices.DeleteFunc(all, func(p particle) bool { return p.w < least })
 	slices.SortFunc(all, func(x, y particle) int {
 		return cmp.Or(cmp.Compare(y.w, x.w), x.a-y.a, x.b-y.b, x.ka-y.ka, x.kb-y.kb, x.j-y.j)
 	})
