@@ -775,7 +775,7 @@ func (s *State) instead(first string, marg []float64) string {
 	}
 	for i, x := range s.Suspects {
 		if x.Key == first {
-			return fmt.Sprintf("No test at hand is worth its time now: for its odds, %.0f %%, %s costs least to renew. See it bad with your own eyes before you do.", 100*marg[i], knowledge.Lower(x.Name))
+			return fmt.Sprintf("No test at hand is worth its time now: for its odds, %.0f %%, %s costs least to renew. See it bad with your own eyes before you do.", min(100*marg[i], 99), knowledge.Lower(x.Name))
 		}
 	}
 	return ""
