@@ -16,7 +16,7 @@ after(async () => {
 const inches = async (page) => Number((await page.textContent("[data-inches]")).replace("−", "-"));
 
 test("a live hold, leg after leg, to a firm verdict; two browsers see the same", async () => {
-  const module = await openStandin("module", "--volume", "33L", "--leak", "0.70mm", "--drift", "0.15", "--zero", "4", "--speed", "6");
+  const module = await openStandin("module", "--volume", "33L", "--leak", "0.70mm", "--drift", "0.15", "--zero", "4", "--speed", "4");
   try {
     const page = await shop.page();
     await bench(page, shop.base, module, "SQ 801 L");
