@@ -138,8 +138,7 @@ const (
 
 // cloud is the pruned odds that a plan works on.
 func (s *State) cloud() ([]particle, []group) {
-	var gs []group
-	var all []particle
+	gs, all := make([]group, 0, 1<<10), make([]particle, 0, 1<<13)
 	least := 0.0 // what is too light to be among the heaviest is left aside before they are ordered
 	for _, rows := range [][]float64{s.w.single, s.w.pair, s.w.none[:], s.w.other[:]} {
 		for _, v := range rows {
@@ -887,30 +886,29 @@ func (s *State) expect(a *Action, ps []particle) bool {
 }
 
 // value is what is to be expected of an action, and what it tells in bits. Given is the
-// likelihood of what came before, by particle; nil for nothing.
+// likelihood of what came before, by particle; nil for nothing: only then are bits counted.
 func (s *State) value(a *Action, ps []particle, gs []group, given, mend []float64) (cost, bits float64) {
-	p := make([]float64, len(gs))
-	total, before := 0.0, make([]float64, len(gs))
+	p, w := make([]float64, len(gs)), make([]float64, len(ps))
+	total := 0.0
 	for i, x := range ps {
-		w := x.w
+		w[i] = x.w
 		if given != nil {
-			w *= given[i]
+			w[i] *= given[i]
 		}
-		before[x.group] += w
-		total += w
+		p[x.group] += w[i]
+		total += w[i]
 	}
 	cost = a.Cost
-	bits = entropy(before, total)
-	for o := range a.odds {
+	if given == nil {
+		bits = entropy(p, total)
+	}
+	for _, odds := range a.odds {
 		clear(p)
 		t := 0.0
-		for i, x := range ps {
-			w := x.w * a.odds[o][i]
-			if given != nil {
-				w *= given[i]
-			}
-			p[x.group] += w
-			t += w
+		for i, v := range odds {
+			v *= w[i]
+			p[ps[i].group] += v
+			t += v
 		}
 		if t <= 1e-9*total {
 			continue
@@ -919,7 +917,9 @@ func (s *State) value(a *Action, ps []particle, gs []group, given, mend []float6
 			p[g] /= t
 		}
 		cost += t / total * s.price(gs, p, mend, -1)
-		bits -= t / total * entropy(p, 1)
+		if given == nil {
+			bits -= t / total * entropy(p, 1)
+		}
 	}
 	return cost, math.Max(bits, 0)
 }
