@@ -20,8 +20,10 @@ check-format:
 	@out=$$(gofmt -l $(GOFILES)); if [ -n "$$out" ]; then echo "not formatted:"; echo "$$out"; exit 1; fi
 	go vet ./...
 
+# The live benches keep real time: nothing else runs beside them.
 go-test:
-	go test ./...
+	go test $$(go list ./... | grep -v '/live$$')
+	go test ./live
 
 # The race detector needs a C compiler; without one this step says so and is skipped.
 # The accuracy trials are long and single-minded, so they run in short form here; of the

@@ -300,7 +300,7 @@ func TestOverRangeAndActions(t *testing.T) {
 // Over what the system is permitted the rig is told to open, and the bench says so.
 func TestOverWhatIsPermitted(t *testing.T) {
 	t.Parallel()
-	addr, m, _ := module(t, sim.Vessel{Volume: 0.033}, 12, "127.0.0.1:0")
+	addr, m, _ := module(t, sim.Vessel{Volume: 0.033}, 3, "127.0.0.1:0")
 	s := open(t, filepath.Join(t.TempDir(), "shop.db"))
 	_, id := testOn(t, s, addr, 0.033, "early-ported") // half the usual pressure
 	h := live.New(s, dial)
