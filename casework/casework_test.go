@@ -353,11 +353,12 @@ func TestGapsAreSaid(t *testing.T) {
 			}
 		}
 		must(t, s.DB.Write(ctx, func(tx *gorm.DB) error { return store.AppendReadings(tx, r.ID, 0, kept, 0, len(kept.Time)) }))
-		r.Gaps = record.Gaps{{From: c.before, To: c.before + 2, Why: "the module did not answer"}}
+		// Stopped twice with nothing read between: one gap.
+		r.Gaps = record.Gaps{{From: c.before, To: c.before + 1, Why: "the module did not answer"}, {From: c.before, To: c.before + 2, Why: "the module did not answer"}}
 		must(t, s.EndRun(ctx, r))
 		f, _ = s.Load(ctx, id)
 		sum, _ := f.Tests[0].Summary()
-		if said := f.Tests[0].Problem + strings.Join(sum.Warnings, " "); !strings.Contains(said, c.say) {
+		if said := f.Tests[0].Problem + strings.Join(sum.Warnings, " "); !strings.Contains(said, c.say) || strings.Count(said, "Nothing was read") != 1 {
 			t.Errorf("%g and %g s beside a gap: %q", c.before, c.after, said)
 		}
 	}

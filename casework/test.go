@@ -469,7 +469,10 @@ func (b bench) gaps() []string {
 		if !slices.ContainsFunc(b.legs, func(l leg) bool { return l.run.ID == r.ID }) {
 			rest = "what stands before and after it is too short to judge, so this leg says nothing."
 		}
-		for _, g := range r.Gaps {
+		for i, g := range r.Gaps {
+			if i+1 < len(r.Gaps) && r.Gaps[i+1].From == g.From {
+				continue // nothing was read between two stops: one gap
+			}
 			said = append(said, fmt.Sprintf("Nothing was read from %.0f to %.0f s (%s): %s", g.From, g.To, g.Why, rest))
 		}
 	}
