@@ -17,8 +17,6 @@ import (
 	"wexter/ingest"
 	"wexter/report"
 	"wexter/store"
-
-	"gorm.io/gorm"
 )
 
 var ctx = context.Background()
@@ -64,14 +62,14 @@ func hold(t *testing.T, s *casework.Shop, caseID, repeatOf string, d float64) st
 	su.VolumeTolerance, su.Wet, su.Instrument.RigHeld = 0.06, false, "held"
 	must(t, s.SaveSetup(ctx, "", id, tf.Version, su))
 	tank := demo.Tank{Volume: su.Volume, Hole: d, Noise: 3, Seed: 7}
-	_, err = s.AddRun(ctx, "", id, "drift", "drift.csv", tank.Drifting(75), false)
+	_, err = s.AddRun(ctx, "", id, casework.NewRun{Kind: "drift", Name: "drift.csv", Log: tank.Drifting(75)})
 	must(t, err)
-	_, err = s.AddRun(ctx, "", id, "hold", "hold.csv", tank.Hold(13*249.089, 150), false)
+	_, err = s.AddRun(ctx, "", id, casework.NewRun{Kind: "hold", Name: "hold.csv", Log: tank.Hold(13*249.089, 150)})
 	must(t, err)
 	return id
 }
 
-func outcome(t *testing.T, s *casework.Shop, caseID, test string) string {
+func outcome(t *testing.T, s *casework.Shop, caseID, test string) record.Outcome {
 	t.Helper()
 	f, err := s.Load(ctx, caseID)
 	must(t, err)
@@ -109,17 +107,17 @@ func TestAWholeCase(t *testing.T) {
 	if got := outcome(t, s, id, after); got != "within_limit" {
 		t.Fatalf("the repeat is %s", got)
 	}
-	must(t, s.TryComplaint(ctx, "", id, "drove an hour", 60, false))
+	must(t, s.TryComplaint(ctx, "", id, casework.NewTrial{How: "drove an hour", Minutes: 60}))
 	if f, _ = s.Load(ctx, id); f.Proof().Whole() {
 		t.Error("proven though the complaint came back")
 	}
-	must(t, s.TryComplaint(ctx, "", id, "drove an hour", 60, true))
+	must(t, s.TryComplaint(ctx, "", id, casework.NewTrial{How: "drove an hour", Minutes: 60, Gone: true}))
 	must(t, s.Close(ctx, "", id, ""))
 	f, _ = s.Load(ctx, id)
 	if f.Case.Outcome != record.Proven || f.Case.Stage != record.Closed {
 		t.Errorf("%+v", f.Case)
 	}
-	if err := s.TryComplaint(ctx, "", id, "again", 1, true); err == nil || !strings.Contains(err.Error(), "closed") {
+	if err := s.TryComplaint(ctx, "", id, casework.NewTrial{How: "again", Minutes: 1, Gone: true}); err == nil || !strings.Contains(err.Error(), "closed") {
 		t.Errorf("a closed case was changed: %v", err)
 	}
 	p := s.Paper(f)
@@ -149,7 +147,7 @@ func TestProofMustFollowTheRepair(t *testing.T) {
 	id, _ := s.OpenCase(ctx, "", car("SQ 3"))
 	before := hold(t, s, id, "", 0.7e-3)
 	hold(t, s, id, before, 0.05e-3)
-	must(t, s.TryComplaint(ctx, "", id, "drove", 10, true))
+	must(t, s.TryComplaint(ctx, "", id, casework.NewTrial{How: "drove", Minutes: 10, Gone: true}))
 	must(t, s.AddFinding(ctx, "", id, casework.NewFinding{Part: "cap", By: record.ByWord, How: "cracked"}))
 	must(t, s.AddRepair(ctx, "", id, casework.NewRepair{Action: "cap", Lasting: true}))
 	f, _ := s.Load(ctx, id)
@@ -160,11 +158,11 @@ func TestProofMustFollowTheRepair(t *testing.T) {
 	if f, _ = s.Load(ctx, id); !f.Proof().Repeat {
 		t.Error("the repeat after the repair does not count")
 	}
-	must(t, s.Strike(ctx, "", id, "test", after, false))
+	must(t, s.Stamp(ctx, "", id, casework.Entry{Kind: "test", ID: after}, casework.Strike))
 	if f, _ = s.Load(ctx, id); f.Proof().Repeat {
 		t.Error("a repeat that was struck out counts")
 	}
-	must(t, s.Strike(ctx, "", id, "test", after, true))
+	must(t, s.Stamp(ctx, "", id, casework.Entry{Kind: "test", ID: after}, casework.Restore))
 	if f, _ = s.Load(ctx, id); !f.Proof().Repeat {
 		t.Error("put back, it does not count")
 	}
@@ -246,8 +244,8 @@ func TestTwoTabs(t *testing.T) {
 	id, _ := s.OpenCase(ctx, "", car("SQ 5"))
 	f, _ := s.Load(ctx, id)
 	v := f.Case.Version
-	must(t, s.EditCase(ctx, "", id, v, "first", "", "", ""))
-	err := s.EditCase(ctx, "", id, v, "second", "", "", "")
+	must(t, s.EditCase(ctx, "", id, v, casework.CaseWords{Complaint: "first"}))
+	err := s.EditCase(ctx, "", id, v, casework.CaseWords{Complaint: "second"})
 	var conflict *casework.Conflict
 	if !errors.As(err, &conflict) {
 		t.Fatalf("the second tab saved over the first: %v", err)
@@ -272,7 +270,7 @@ func TestPressuresOverThePermittedAreAsked(t *testing.T) {
 	for i := range l.Gauge {
 		l.Gauge[i] *= 1000 / 249.089 // kPa typed where inH2O is meant
 	}
-	_, err := s.AddRun(ctx, "", test, "hold", "x.csv", l, false)
+	_, err := s.AddRun(ctx, "", test, casework.NewRun{Kind: "hold", Name: "x.csv", Log: l})
 	var q *casework.Question
 	if !errors.As(err, &q) || !strings.Contains(q.Sentence, "Is the unit") {
 		t.Fatalf("52 inH2O is swallowed: %v", err)
@@ -280,7 +278,7 @@ func TestPressuresOverThePermittedAreAsked(t *testing.T) {
 	if f, _ := s.Load(ctx, id); len(f.Tests[0].Runs) != 0 {
 		t.Error("the leg was half saved")
 	}
-	_, err = s.AddRun(ctx, "", test, "hold", "x.csv", l, true)
+	_, err = s.AddRun(ctx, "", test, casework.NewRun{Kind: "hold", Name: "x.csv", Log: l, Sure: true})
 	must(t, err)
 }
 
@@ -318,11 +316,11 @@ func TestCuttingAndStrikingJudgeAnew(t *testing.T) {
 	if err := s.CutRun(ctx, "", run, 60, 20); err == nil {
 		t.Error("a hold that ends before it starts")
 	}
-	must(t, s.StrikeRun(ctx, "", run, false))
+	must(t, s.StampRun(ctx, "", run, casework.Strike))
 	if got := outcome(t, s, id, test); got != "" {
 		t.Errorf("without its hold the test is %s", got)
 	}
-	must(t, s.StrikeRun(ctx, "", run, true))
+	must(t, s.StampRun(ctx, "", run, casework.Restore))
 	if got := outcome(t, s, id, test); got != "over_limit" {
 		t.Errorf("put back it is %s", got)
 	}
@@ -341,8 +339,8 @@ func TestGapsAreSaid(t *testing.T) {
 		id, _ := s.OpenCase(ctx, "", car(plate))
 		test := hold(t, s, id, "", 0.7e-3)
 		f, _ := s.Load(ctx, id)
-		must(t, s.StrikeRun(ctx, "", f.Tests[0].Runs[1].ID, false))
-		r, err := s.BeginRun(ctx, test, "hold", record.Source{Name: "module"}, 0, 60)
+		must(t, s.StampRun(ctx, "", f.Tests[0].Runs[1].ID, casework.Strike))
+		r, err := s.BeginRun(ctx, test, casework.NewLive{Kind: record.RunHold, From: record.Source{Name: "module"}, Planned: 60})
 		must(t, err)
 		tank := demo.Tank{Volume: f.Tests[0].Setup.Volume, Hole: 0.7e-3, Noise: 3, Seed: 7}
 		log := tank.Hold(13*249.089, 150)
@@ -352,7 +350,7 @@ func TestGapsAreSaid(t *testing.T) {
 				kept.Time, kept.Gauge = append(kept.Time, at), append(kept.Gauge, log.Gauge[i])
 			}
 		}
-		must(t, s.DB.Write(ctx, func(tx *gorm.DB) error { return store.AppendReadings(tx, r.ID, 0, kept, 0, len(kept.Time)) }))
+		must(t, s.DB.Write(ctx, func(tx store.Tx) error { return tx.AppendReadings(r.ID, 0, store.Piece{Log: kept, To: len(kept.Time)}) }))
 		// Stopped twice with nothing read between: one gap.
 		r.Gaps = record.Gaps{{From: c.before, To: c.before + 1, Why: "the module did not answer"}, {From: c.before, To: c.before + 2, Why: "the module did not answer"}}
 		must(t, s.EndRun(ctx, r))
@@ -384,9 +382,9 @@ func TestMeteredVolumeAndKnownOrifice(t *testing.T) {
 	su.VolumeHow, su.Reference = "reference", 0.508e-3
 	must(t, s.SaveSetup(ctx, "", test, f.Tests[0].Version, su))
 	k := demo.Tank{Volume: 0.04, Hole: 0.7e-3, Noise: 3, Seed: 3}
-	for kind, d := range map[string]float64{"hold": 0.7e-3, "reference": 0.865e-3} { // areas add
+	for kind, d := range map[record.RunKind]float64{record.RunHold: 0.7e-3, record.RunReference: 0.865e-3} { // areas add
 		k.Hole = d
-		_, err := s.AddRun(ctx, "", test, kind, kind, k.Hold(3238, 120), false)
+		_, err := s.AddRun(ctx, "", test, casework.NewRun{Kind: kind, Name: string(kind), Log: k.Hold(3238, 120)})
 		must(t, err)
 	}
 	f, _ = s.Load(ctx, id)
@@ -500,7 +498,7 @@ func TestThePDFOfEveryDemoCase(t *testing.T) {
 	}
 	s := shop(t)
 	must(t, demo.Fill(ctx, s))
-	want := map[string]bool{"within_limit": false, "over_limit": false, "undecided": false, "cannot_pressurise": false}
+	want := map[record.Outcome]bool{"within_limit": false, "over_limit": false, "undecided": false, "cannot_pressurise": false}
 	rows, _ := s.Slate(ctx)
 	for _, r := range rows {
 		f, err := s.Load(ctx, r.Case.ID)

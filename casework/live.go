@@ -9,8 +9,6 @@ import (
 	"strconv"
 	"strings"
 
-	"gorm.io/gorm"
-
 	"wexter/core/decay"
 	"wexter/core/knowledge"
 	"wexter/core/record"
@@ -32,11 +30,11 @@ type LiveTest struct {
 // LiveTest reads a test for its live bench.
 func (s *Shop) LiveTest(ctx context.Context, id string) (LiveTest, error) {
 	tx := s.DB.Read(ctx)
-	t, err := find[record.Test](tx, id)
+	t, err := store.Get[record.Test](tx, id)
 	if err != nil {
 		return LiveTest{}, err
 	}
-	c, err := find[record.Case](tx, t.CaseID)
+	c, err := store.Get[record.Case](tx, t.CaseID)
 	if err != nil {
 		return LiveTest{}, err
 	}
@@ -45,19 +43,20 @@ func (s *Shop) LiveTest(ctx context.Context, id string) (LiveTest, error) {
 		return LiveTest{}, err
 	}
 	l := LiveTest{Case: c, Test: t, Arch: b.arch, bench: b}
-	return l, tx.Where("test_id = ? AND struck_at IS NULL", id).Order("at, rowid").Find(&l.Runs).Error
+	runs, err := store.OfTest(tx, id)
+	l.Runs = standing(runs)
+	return l, err
 }
 
 // Done reports whether a leg of the kind is in.
-func (l LiveTest) Done(kind string) bool {
+func (l LiveTest) Done(kind record.RunKind) bool {
 	return slices.ContainsFunc(l.Runs, func(r record.Run) bool { return r.Kind == kind && r.EndedAt != nil })
 }
 
 // Judge works the result out with a leg that is still being read, as far as it went.
-// Unless ended is set, the verdict is one that may be looked at at any moment.
-func (l LiveTest) Judge(r record.Run, log ingest.Log, ended bool) (record.Summary, error) {
+// While it is Watched the verdict is one that may be looked at at any moment.
+func (l LiveTest) Judge(r record.Run, log ingest.Log) (record.Summary, error) {
 	b := l.bench
-	r.Watched = r.Watched || !ended
 	b.runs = append(slices.Clone(b.runs), r)
 	b.legs = append(slices.Clone(b.legs), legsOf(l.Test.Setup, r, log)...)
 	return b.judge()
@@ -65,8 +64,8 @@ func (l LiveTest) Judge(r record.Run, log ingest.Log, ended bool) (record.Summar
 
 // ChargeTo is the pressure a hold starts from, Pa gauge: 13 inH2O, or four fifths of
 // what the system is permitted; for a vacuum hold 10 inH2O below the barometer.
-func (l LiveTest) ChargeTo(vacuum bool) float64 {
-	if vacuum {
+func (l LiveTest) ChargeTo(kind record.RunKind) float64 {
+	if kind == record.RunVacuum {
 		return -math.Min(10*units.InH2O, 0.8*l.Arch.MaxVacPa)
 	}
 	return math.Min(13*units.InH2O, 0.8*l.Arch.MaxPa)
@@ -80,42 +79,47 @@ func (l LiveTest) Plan() (decay.Plan, error) {
 		rate = 1.0 / 15 // a water column read by eye
 	}
 	drift := 0.0
-	if l.Done("drift") {
+	if l.Done(record.RunDrift) {
 		drift = 60
 	}
-	return decay.PlanHold(decay.PlanInput{Setup: su.Decay(), Start: l.ChargeTo(false), Noise: noise, Rate: rate, DriftLeg: drift, Tank: su.Tank, Level: su.Level})
+	return decay.PlanHold(decay.PlanInput{Setup: su.Decay(), Start: l.ChargeTo(record.RunHold), Noise: noise, Rate: rate, DriftLeg: drift, Tank: su.Tank, Level: su.Level})
+}
+
+// NewLive is a leg that is about to be read from a module.
+type NewLive struct {
+	Kind    record.RunKind
+	From    record.Source
+	Origin  float64 // the module's clock at time 0, s
+	Planned float64 // s of hold
 }
 
 // BeginRun opens a run that is read live. Only one leg of a test runs at a time.
-func (s *Shop) BeginRun(ctx context.Context, testID, kind string, from record.Source, origin, planned float64) (record.Run, error) {
-	if record.RunWords[kind] == "" {
-		return record.Run{}, problem("leg", "there is no leg %q", kind)
+func (s *Shop) BeginRun(ctx context.Context, testID string, n NewLive) (record.Run, error) {
+	if n.Kind.Words() == "" {
+		return record.Run{}, problem("leg", "there is no leg %q", n.Kind)
 	}
-	r := record.Run{ID: newID(), TestID: testID, Kind: kind, Name: from.Name, Unit: "Pa", Notes: record.Strings{}, At: s.now(),
-		Source: from, Origin: origin, Planned: planned, Marks: record.Marks{}, Gaps: record.Gaps{}}
-	_, err := s.do(ctx, "", func(tx *gorm.DB) (string, error) {
+	r := record.Run{ID: newID(), TestID: testID, Kind: n.Kind, Name: n.From.Name, Unit: "Pa", Notes: record.Strings{}, At: s.now(),
+		Source: n.From, Origin: n.Origin, Planned: n.Planned, Marks: record.Marks{}, Gaps: record.Gaps{}}
+	_, err := s.do(ctx, "", func(tx store.Tx) (string, error) {
 		t, err := s.openTest(tx, testID)
 		if err != nil {
 			return "", err
 		}
-		if kind == "reference" && t.Setup.Reference == 0 {
+		if n.Kind == record.RunReference && t.Setup.Reference == 0 {
 			return "", problem("reference", "give the diameter of the known orifice in the set-up first")
 		}
-		var n, open int64
-		q := tx.Model(&record.Run{}).Where("test_id = ? AND struck_at IS NULL", testID)
-		if err := q.Session(&gorm.Session{}).Count(&n).Error; err != nil {
+		runs, err := store.OfTest(tx, testID)
+		if err != nil {
 			return "", err
 		}
-		if err := q.Where("ended_at IS NULL").Count(&open).Error; err != nil {
-			return "", err
-		}
-		if open > 0 {
+		runs = standing(runs)
+		if slices.ContainsFunc(runs, func(x record.Run) bool { return x.EndedAt == nil }) {
 			return "", problem("leg", "a leg is being read already; stop it first")
 		}
-		if n >= 24 {
+		if len(runs) >= 24 {
 			return "", problem("leg", "this test has many legs; strike some out or start another test")
 		}
-		return r.ID, tx.Create(&r).Error
+		return r.ID, tx.Add(&r)
 	})
 	return r, err
 }
@@ -123,15 +127,15 @@ func (s *Shop) BeginRun(ctx context.Context, testID, kind string, from record.So
 // EndRun closes a live run with what was gathered beside its readings, and judges
 // the test. A run without readings is struck out.
 func (s *Shop) EndRun(ctx context.Context, r record.Run) error {
-	_, err := s.do(ctx, "", func(tx *gorm.DB) (string, error) {
-		have, err := find[record.Run](tx, r.ID)
+	_, err := s.do(ctx, "", func(tx store.Tx) (string, error) {
+		have, err := store.Get[record.Run](tx, r.ID)
 		if err != nil {
 			return "", err
 		}
 		if have.EndedAt != nil {
 			return r.ID, nil // ended already, from another browser
 		}
-		l, err := store.Readings(tx, r.ID)
+		l, err := tx.Readings(r.ID)
 		if err != nil {
 			return "", err
 		}
@@ -141,10 +145,10 @@ func (s *Shop) EndRun(ctx context.Context, r record.Run) error {
 			have.StruckAt = &at
 			have.Notes = append(have.Notes, "Nothing was read.")
 		}
-		if err := tx.Save(&have).Error; err != nil {
+		if err := tx.Put(&have); err != nil {
 			return "", err
 		}
-		t, err := find[record.Test](tx, r.TestID)
+		t, err := store.Get[record.Test](tx, r.TestID)
 		if err != nil {
 			return "", err
 		}
@@ -156,8 +160,8 @@ func (s *Shop) EndRun(ctx context.Context, r record.Run) error {
 // KeepGaps writes down the gaps of a run that goes on, so that a stop of the
 // computer does not forget them.
 func (s *Shop) KeepGaps(ctx context.Context, r record.Run) error {
-	return s.DB.Write(ctx, func(tx *gorm.DB) error {
-		return tx.Model(&record.Run{ID: r.ID}).Where("ended_at IS NULL").Select("gaps", "watched").Updates(&r).Error
+	return s.DB.Write(ctx, func(tx store.Tx) error {
+		return tx.KeepGaps(r)
 	})
 }
 
@@ -171,31 +175,30 @@ func (s *Shop) MarkRun(ctx context.Context, key, runID string, at float64, words
 		words = "mark"
 	}
 	var r record.Run
-	_, err = s.do(ctx, key, func(tx *gorm.DB) (string, error) {
-		if r, err = find[record.Run](tx, runID); err != nil {
+	_, err = s.do(ctx, key, func(tx store.Tx) (string, error) {
+		if r, err = store.Get[record.Run](tx, runID); err != nil {
 			return "", err
 		}
 		if len(r.Marks) >= 200 {
 			return "", problem("mark", "this leg has 200 marks")
 		}
 		r.Marks = append(r.Marks, record.Mark{Time: at, Text: words})
-		return runID, tx.Model(&r).Select("marks").Updates(&r).Error
+		return runID, tx.KeepMarks(r)
 	})
 	if err == nil && r.ID == "" { // the same form twice
-		r, err = find[record.Run](s.DB.Read(ctx), runID)
+		r, err = store.Get[record.Run](s.DB.Read(ctx), runID)
 	}
 	return r, err
 }
 
 // OpenRuns lists runs that were being read when the program stopped.
 func (s *Shop) OpenRuns(ctx context.Context) (rs []record.Run, err error) {
-	err = s.DB.Read(ctx).Where("ended_at IS NULL AND struck_at IS NULL").Order("at").Find(&rs).Error
-	return rs, err
+	return s.DB.Read(ctx).OpenRuns()
 }
 
 // NoteGauge writes what was learned of the gauge into a test's set-up.
 func (s *Shop) NoteGauge(ctx context.Context, testID string, change func(*record.Setup)) error {
-	_, err := s.do(ctx, "", func(tx *gorm.DB) (string, error) {
+	_, err := s.do(ctx, "", func(tx store.Tx) (string, error) {
 		t, err := s.openTest(tx, testID)
 		if err != nil {
 			return "", err
@@ -215,14 +218,13 @@ func (s *Shop) NoteGauge(ctx context.Context, testID string, change func(*record
 }
 
 // Devices lists the instruments of a kind, module or adapter.
-func (s *Shop) Devices(ctx context.Context, kind string) (ds []record.Device, err error) {
-	err = s.DB.Read(ctx).Where("kind = ?", kind).Order("at, id").Find(&ds).Error
-	return ds, err
+func (s *Shop) Devices(ctx context.Context, kind record.DeviceKind) (ds []record.Device, err error) {
+	return s.DB.Read(ctx).Devices(kind)
 }
 
 // Device finds one by kind and address: only addresses that the shop has written
 // down are ever spoken to.
-func (s *Shop) Device(ctx context.Context, kind, address string) (record.Device, error) {
+func (s *Shop) Device(ctx context.Context, kind record.DeviceKind, address string) (record.Device, error) {
 	ds, err := s.Devices(ctx, kind)
 	if err != nil {
 		return record.Device{}, err
@@ -235,21 +237,28 @@ func (s *Shop) Device(ctx context.Context, kind, address string) (record.Device,
 	return record.Device{}, problem("instrument", "%q is not among the shop's instruments; add it there first", address)
 }
 
+// NewDevice is an instrument to be written down.
+type NewDevice struct {
+	Kind          record.DeviceKind
+	Name, Address string
+	Sure          bool // the question about another computer was answered
+}
+
 // AddDevice writes an instrument's address down. Addresses on this computer are
 // taken as they are; another one must be on the shop's own network and is asked
 // about once.
-func (s *Shop) AddDevice(ctx context.Context, key, kind, name, address string, sure bool) error {
-	if kind != "module" && kind != "adapter" {
+func (s *Shop) AddDevice(ctx context.Context, key string, n NewDevice) error {
+	if n.Kind != record.Module && n.Kind != record.Adapter {
 		return problem("kind", "an instrument is a pressure module or a scan adapter")
 	}
-	name, err := text("name", name, 60)
+	name, err := text("name", n.Name, 60)
 	if err != nil {
 		return err
 	}
-	address = strings.TrimSpace(address)
+	address := strings.TrimSpace(n.Address)
 	host, port, err := net.SplitHostPort(address)
-	n, perr := strconv.Atoi(port)
-	if err != nil || perr != nil || n < 1 || n > 65535 {
+	number, perr := strconv.Atoi(port)
+	if err != nil || perr != nil || number < 1 || number > 65535 {
 		return problem("address", "%q is no address; write it as 127.0.0.1:4100", address)
 	}
 	ip := net.ParseIP(host)
@@ -260,32 +269,61 @@ func (s *Shop) AddDevice(ctx context.Context, key, kind, name, address string, s
 		if !ip.IsPrivate() {
 			return problem("address", "%s is not on the shop's own network", host)
 		}
-		if !sure {
+		if !n.Sure {
 			return &Question{fmt.Sprintf("%s is another computer. Wexter would speak to it whenever this instrument is chosen. Is it the shop's own instrument?", host)}
 		}
 	}
 	if name == "" {
 		name = address
 	}
-	_, err = s.do(ctx, key, func(tx *gorm.DB) (string, error) {
-		var n int64
-		if err := tx.Model(&record.Device{}).Count(&n).Error; err != nil {
+	_, err = s.do(ctx, key, func(tx store.Tx) (string, error) {
+		ds, err := tx.Devices("")
+		if err != nil {
 			return "", err
 		}
-		if n >= 40 {
+		if len(ds) >= 40 {
 			return "", problem("address", "forty instruments are written down; take one away first")
 		}
-		d := record.Device{ID: newID(), Kind: kind, Name: name, Address: address, At: s.now()}
-		return d.ID, tx.Exec("INSERT INTO devices(id, kind, name, address, at) VALUES(?,?,?,?,?) ON CONFLICT(kind, address) DO UPDATE SET name = excluded.name",
-			d.ID, d.Kind, d.Name, d.Address, d.At).Error
+		d := record.Device{ID: newID(), Kind: n.Kind, Name: name, Address: address, At: s.now()}
+		return d.ID, tx.KeepDevice(d)
 	})
 	return err
 }
 
 // RemoveDevice takes an address away.
 func (s *Shop) RemoveDevice(ctx context.Context, key, id string) error {
-	_, err := s.do(ctx, key, func(tx *gorm.DB) (string, error) {
-		return id, tx.Where("id = ?", id).Delete(&record.Device{}).Error
+	_, err := s.do(ctx, key, func(tx store.Tx) (string, error) {
+		return id, tx.RemoveDevice(id)
 	})
 	return err
+}
+
+// Piece is a stretch of readings of a run that is being read, as block number Block.
+type Piece struct {
+	Run      string
+	Block    int
+	Log      ingest.Log
+	From, To int // readings From up to, but without, To
+}
+
+// KeepReadings writes pieces of several runs in one commit.
+func (s *Shop) KeepReadings(ctx context.Context, pieces []Piece) error {
+	return s.DB.Write(ctx, func(tx store.Tx) error {
+		for _, p := range pieces {
+			if err := tx.AppendReadings(p.Run, p.Block, store.Piece{Log: p.Log, From: p.From, To: p.To}); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// KeptReadings returns what is on disk of a run, and how many blocks that are.
+func (s *Shop) KeptReadings(ctx context.Context, run string) (l ingest.Log, blocks int, err error) {
+	tx := s.DB.Read(ctx)
+	if l, err = tx.Readings(run); err != nil {
+		return l, 0, err
+	}
+	blocks, err = tx.Blocks(run)
+	return l, blocks, err
 }

@@ -7,18 +7,17 @@ import (
 	"fmt"
 	"strings"
 
-	"gorm.io/gorm"
-
 	"wexter/core/knowledge"
 	"wexter/core/record"
 	"wexter/core/units"
+	"wexter/evidence"
 	"wexter/ingest"
 	"wexter/report"
 	"wexter/store"
 )
 
 // Paper is the report on a case.
-func (s *Shop) Paper(f Folder) report.Paper {
+func (s *Shop) Paper(f evidence.Folder) report.Paper {
 	pr := f.Proof()
 	p := report.Paper{Title: fmt.Sprintf("%s · %s", f.Case.Number, f.Vehicle.Name()), Before: summary(pr.Before), After: summary(pr.After)}
 	p.Under = fmt.Sprintf("plate %s · %d · %d km · opened %s", f.Vehicle.Plate, f.Vehicle.Year, f.Vehicle.OdometerKM, f.Case.OpenedAt.Local().Format("2 Jan 2006"))
@@ -50,9 +49,9 @@ func (s *Shop) Paper(f Folder) report.Paper {
 	row(&complaint, "Worked on lately", f.Case.RecentWork)
 	add("Why the car came", complaint)
 	var codes []report.Row
-	for _, c := range f.History() {
+	for _, c := range f.CodeHistory() {
 		e := s.Book.Explain(c.Code)
-		now := strings.Join(c.Now, " and ")
+		now := joined(c.Now, " and ")
 		switch {
 		case c.Made:
 			now = "made by the hunt itself"
@@ -75,11 +74,7 @@ func (s *Shop) Paper(f Folder) report.Paper {
 		if x.StruckAt != nil {
 			continue
 		}
-		kind := map[bool]string{true: "lasting", false: "temporary"}[x.Lasting]
-		if x.DoneAt == nil {
-			kind = "waits for its part"
-		}
-		row(&done, kind, x.Action)
+		row(&done, x.Lasts(), x.Action)
 		row(&done, "parts", x.Parts)
 		row(&done, "seals", x.Seals)
 		if x.Torque > 0 {
@@ -88,11 +83,11 @@ func (s *Shop) Paper(f Folder) report.Paper {
 		row(&done, "time, cost", fmt.Sprintf("%d min, %d.%02d €", x.Minutes, x.CostCents/100, x.CostCents%100))
 	}
 	add("Repair", done)
-	test := func(t *TestFolder, name string) {
+	test := func(t *evidence.TestFolder, name string) {
 		if t == nil {
 			return
 		}
-		rows := []report.Row{{Name: "outcome", Value: record.OutcomeWords(t.Outcome)}}
+		rows := []report.Row{{Name: "outcome", Value: t.Outcome.Words()}}
 		sum, ok := t.Summary()
 		if ok {
 			row(&rows, "leak", fmt.Sprintf("%.3f mm (%.4f in), 95 %% between %.3f and %.3f mm", sum.D*1e3, sum.D/units.Inch, sum.Low*1e3, sum.High*1e3))
@@ -152,7 +147,16 @@ func (s *Shop) Paper(f Folder) report.Paper {
 	return p
 }
 
-func summary(t *TestFolder) *record.Summary {
+// joined is strings.Join for words of any type.
+func joined[S ~string](words []S, by string) string {
+	var out []string
+	for _, w := range words {
+		out = append(out, string(w))
+	}
+	return strings.Join(out, by)
+}
+
+func summary(t *evidence.TestFolder) *record.Summary {
 	if t == nil {
 		return nil
 	}
@@ -179,7 +183,7 @@ func (s *Shop) Export(ctx context.Context, id string) (data []byte, number strin
 			if r.EndedAt == nil {
 				return nil, "", problem("bundle", "A leg of this case is being read; stop it before the case is exported.")
 			}
-			l, err := store.Readings(tx, r.ID)
+			l, err := tx.Readings(r.ID)
 			if err != nil {
 				return nil, "", err
 			}
@@ -221,12 +225,11 @@ func (s *Shop) Export(ctx context.Context, id string) (data []byte, number strin
 
 // CaseID finds a case by its number or id.
 func (s *Shop) CaseID(ctx context.Context, name string) (string, error) {
-	var ids []string
-	err := s.DB.Read(ctx).Model(&record.Case{}).Where("number = ? OR id = ?", strings.ToUpper(name), name).Pluck("id", &ids).Error
-	if err != nil || len(ids) == 0 {
-		return "", errors.Join(err, fmt.Errorf("there is no case %q here", name))
+	id, err := s.DB.Read(ctx).CaseID(name)
+	if errors.Is(err, ErrNotFound) {
+		return "", fmt.Errorf("there is no case %q here", name)
 	}
-	return ids[0], nil
+	return id, err
 }
 
 // Import reads a bundle into the shop: whole, or not at all. A case that is here
@@ -253,12 +256,11 @@ func (s *Shop) Import(ctx context.Context, data []byte) (string, error) {
 		}
 		return "", problem("bundle", "Case %s is here already and differs from the bundle; nothing was changed.", b.Case.Number)
 	}
-	return s.do(ctx, "", func(tx *gorm.DB) (string, error) {
-		var v record.Vehicle
-		err := tx.Where("plate_key = ?", b.Vehicle.PlateKey).Take(&v).Error
+	return s.do(ctx, "", func(tx store.Tx) (string, error) {
+		v, err := tx.VehicleByPlate(b.Vehicle.PlateKey)
 		switch {
-		case errors.Is(err, gorm.ErrRecordNotFound):
-			if err := tx.Create(&b.Vehicle).Error; err != nil {
+		case errors.Is(err, ErrNotFound):
+			if err := tx.Add(&b.Vehicle); err != nil {
 				return "", err
 			}
 		case err != nil:
@@ -266,20 +268,19 @@ func (s *Shop) Import(ctx context.Context, data []byte) (string, error) {
 		default:
 			b.Case.VehicleID = v.ID
 		}
-		var taken int64
-		if err := tx.Model(&record.Case{}).Where("number = ?", b.Case.Number).Count(&taken).Error; err != nil {
-			return "", err
-		}
-		if taken > 0 {
-			if b.Case.Number, err = nextNumber(tx); err != nil {
+		switch _, err := tx.CaseID(b.Case.Number); {
+		case err == nil:
+			if b.Case.Number, err = tx.NextNumber(); err != nil {
 				return "", err
 			}
+		case !errors.Is(err, ErrNotFound):
+			return "", err
 		}
-		if err := tx.Create(&b.Case).Error; err != nil {
+		if err := tx.Add(&b.Case); err != nil {
 			return "", err
 		}
 		for _, p := range b.Photos {
-			if err := keepPhoto(tx, p); err != nil {
+			if err := tx.KeepPhoto(p); err != nil {
 				return "", err
 			}
 		}
@@ -288,14 +289,14 @@ func (s *Shop) Import(ctx context.Context, data []byte) (string, error) {
 			return "", err
 		}
 		for _, t := range b.Tests {
-			if err := tx.Create(&t.Test).Error; err != nil {
+			if err := tx.Add(&t.Test); err != nil {
 				return "", err
 			}
 			for _, r := range t.Runs {
-				if err := tx.Create(&r.Run).Error; err != nil {
+				if err := tx.Add(&r.Run); err != nil {
 					return "", err
 				}
-				if err := store.PutReadings(tx, r.ID, ingest.Log{Time: r.Time, Gauge: r.Gauge, Wall: r.Wall}); err != nil {
+				if err := tx.PutReadings(r.ID, ingest.Log{Time: r.Time, Gauge: r.Gauge, Wall: r.Wall}); err != nil {
 					return "", err
 				}
 			}
@@ -306,26 +307,25 @@ func (s *Shop) Import(ctx context.Context, data []byte) (string, error) {
 
 // adopt keeps what is said of the car, under the entry that the shop has of it; what
 // came with another case of the car already is not doubled.
-func adopt[T any](tx *gorm.DB, l []T, own func(*T) string) error {
+func adopt[T any](tx store.Tx, l []T, own func(*T) string) error {
 	for i := range l {
 		id := own(&l[i])
-		var n int64
-		if err := tx.Model(new(T)).Where("id = ?", id).Count(&n).Error; err != nil {
+		switch has, err := store.Has[T](tx, id); {
+		case err != nil:
 			return err
-		}
-		if n > 0 {
+		case has:
 			continue
 		}
-		if err := tx.Create(&l[i]).Error; err != nil {
+		if err := tx.Add(&l[i]); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func create[T any](tx *gorm.DB, l []T) error {
+func create[T any](tx store.Tx, l []T) error {
 	if len(l) == 0 {
 		return nil
 	}
-	return tx.Create(&l).Error
+	return tx.Add(&l)
 }

@@ -7,23 +7,21 @@ import (
 	"slices"
 	"strings"
 	"sync"
-	"time"
-
-	"gorm.io/gorm"
 
 	"wexter/core/drawing"
 	"wexter/core/plumbing"
 	"wexter/core/record"
+	"wexter/evidence"
+	"wexter/store"
 )
 
 // Car is a vehicle's plumbing as it is known. It is shared and never changed.
 type Car struct {
-	Combination plumbing.Combination
-	Assumed     []string // families that nobody has said yet, in words
-	Graph       *plumbing.Graph
-	Changed     map[string]bool // parts that were corrected
-	Problems    []string        // corrections that no longer fit
-	Sheet       *drawing.Sheet
+	*evidence.Car
+	Assumed  []string        // families that nobody has said yet, in words
+	Changed  map[string]bool // parts that were corrected
+	Problems []string        // corrections that no longer fit
+	Sheet    *drawing.Sheet
 }
 
 // Combination is what a vehicle is made of. What nobody said is taken from how its
@@ -52,7 +50,7 @@ func (s *Shop) Combination(v record.Vehicle) (c plumbing.Combination, assumed []
 // (since the archetype was changed) is left out and named.
 func (s *Shop) Car(v record.Vehicle, corrections []record.Correction) (Car, error) {
 	var key strings.Builder
-	fmt.Fprint(&key, v.Archetype, "|", v.Engine, "|", v.Boost, "|", v.Crankcase, "|", v.Recirculation, "|", v.Metering)
+	fmt.Fprint(&key, s.Book.Version, "|", v.Archetype, "|", v.Engine, "|", v.Boost, "|", v.Crankcase, "|", v.Recirculation, "|", v.Metering)
 	for _, x := range corrections {
 		fmt.Fprintf(&key, "|%v %s %s %s %s", x.StruckAt != nil, x.Kind, x.Part, x.From, x.To)
 	}
@@ -90,11 +88,11 @@ func (c *carCache) put(key string, car Car) {
 }
 
 func (s *Shop) join(v record.Vehicle, corrections []record.Correction) (Car, error) {
-	var car Car
-	car.Combination, car.Assumed = s.Combination(v)
-	car.Changed = map[string]bool{}
-	var err error
-	if car.Graph, err = s.Book.Plumbing.Combine(car.Combination); err != nil {
+	car := Car{Changed: map[string]bool{}}
+	var c plumbing.Combination
+	c, car.Assumed = s.Combination(v)
+	graph, err := s.Book.Plumbing.Combine(c)
+	if err != nil {
 		return car, problem("plumbing", "%s.", Upper(err.Error()))
 	}
 	for _, x := range corrections {
@@ -105,14 +103,14 @@ func (s *Shop) join(v record.Vehicle, corrections []record.Correction) (Car, err
 		if x.Kind == noteOnly {
 			continue
 		}
-		g, err := car.Graph.Correct([]plumbing.Change{{Kind: x.Kind, Part: x.Part, From: x.From, To: x.To}})
+		g, err := graph.Correct([]plumbing.Change{{Kind: x.Kind, Part: x.Part, From: x.From, To: x.To}})
 		if err != nil {
 			car.Problems = append(car.Problems, Upper(err.Error())+".")
 			continue
 		}
-		car.Graph = g
+		graph = g
 	}
-	car.Sheet = drawing.Lay(car.Graph)
+	car.Car, car.Sheet = evidence.NewCar(s.Book, c, graph), drawing.Lay(graph)
 	return car, nil
 }
 
@@ -124,7 +122,7 @@ func (s *Shop) SetPlumbing(ctx context.Context, key, caseID string, c plumbing.C
 	if err := s.Book.Plumbing.Possible(c); err != nil {
 		return problem("plumbing", "%s.", Upper(err.Error()))
 	}
-	_, err := s.do(ctx, key, func(tx *gorm.DB) (string, error) {
+	_, err := s.do(ctx, key, func(tx store.Tx) (string, error) {
 		k, v, err := caseAndCar(tx, caseID)
 		if err != nil {
 			return "", err
@@ -136,7 +134,8 @@ func (s *Shop) SetPlumbing(ctx context.Context, key, caseID string, c plumbing.C
 		case "na-map":
 			v.Metering = "map"
 		}
-		if err := tx.Save(&v).Error; err != nil {
+		v.Version++
+		if err := tx.Put(&v); err != nil {
 			return "", err
 		}
 		return v.ID, advance(tx, k, k.Stage)
@@ -144,26 +143,36 @@ func (s *Shop) SetPlumbing(ctx context.Context, key, caseID string, c plumbing.C
 	return err
 }
 
-func caseAndCar(tx *gorm.DB, caseID string) (record.Case, record.Vehicle, error) {
+// touchCar counts a car's version up, after something that is written down of it changed.
+func touchCar(tx store.Tx, id string) error {
+	v, err := store.Get[record.Vehicle](tx, id)
+	if err != nil {
+		return err
+	}
+	v.Version++
+	return tx.Put(&v)
+}
+
+func caseAndCar(tx store.Tx, caseID string) (record.Case, record.Vehicle, error) {
 	c, err := open(tx, caseID, 0)
 	if err != nil {
 		return c, record.Vehicle{}, err
 	}
-	v, err := find[record.Vehicle](tx, c.VehicleID)
+	v, err := store.Get[record.Vehicle](tx, c.VehicleID)
 	return c, v, err
 }
 
 // carOf joins the plumbing of a case's vehicle inside a transaction.
-func (s *Shop) carOf(tx *gorm.DB, v record.Vehicle) (Car, error) {
-	var corrections []record.Correction
-	if err := tx.Where("vehicle_id = ?", v.ID).Order("at, rowid").Find(&corrections).Error; err != nil {
+func (s *Shop) carOf(tx store.Tx, v record.Vehicle) (Car, error) {
+	corrections, err := store.OfVehicle[record.Correction](tx, v.ID)
+	if err != nil {
 		return Car{}, err
 	}
 	return s.Car(v, corrections)
 }
 
 // atPart finds an open case with its car's plumbing, on whose Map the part must stand.
-func (s *Shop) atPart(tx *gorm.DB, caseID, part string) (record.Case, record.Vehicle, Car, error) {
+func (s *Shop) atPart(tx store.Tx, caseID, part string) (record.Case, record.Vehicle, Car, error) {
 	c, v, err := caseAndCar(tx, caseID)
 	if err != nil {
 		return c, v, Car{}, err
@@ -187,17 +196,19 @@ func (c Car) part(key string) (plumbing.Part, error) {
 
 // NewMark is what is marked on a part of the Map.
 type NewMark struct {
-	Kind, Part, Size, Text string
-	Expected               bool
-	Odds                   float64 // 0 to 1
+	Kind       record.MarkKind
+	Part, Text string
+	Size       record.ExitSize
+	Expected   bool
+	Odds       float64 // 0 to 1
 }
 
 // AddMark marks an exit seen, a place looked at, or a suspect set by hand.
 func (s *Shop) AddMark(ctx context.Context, key, caseID string, n NewMark) error {
-	if record.MarkWords[n.Kind] == "" {
+	if n.Kind.Words() == "" {
 		return problem("mark", "an exit seen, a place looked at, or a suspect")
 	}
-	if n.Kind == record.MarkExit && !slices.Contains(record.ExitSizes, n.Size) {
+	if n.Kind == record.MarkExit && !n.Size.Known() {
 		return problem("size", "say how much comes out: a wisp, a stream or a billow")
 	}
 	if n.Kind != record.MarkExit {
@@ -213,13 +224,13 @@ func (s *Shop) AddMark(ctx context.Context, key, caseID string, n NewMark) error
 	if n.Text, err = text("note", n.Text, 400); err != nil {
 		return err
 	}
-	_, err = s.do(ctx, key, func(tx *gorm.DB) (string, error) {
+	_, err = s.do(ctx, key, func(tx store.Tx) (string, error) {
 		c, _, _, err := s.atPart(tx, caseID, n.Part)
 		if err != nil {
 			return "", err
 		}
 		m := record.MapMark{ID: newID(), CaseID: caseID, Kind: n.Kind, Part: n.Part, Odds: n.Odds, Size: n.Size, Expected: n.Expected, Text: n.Text, At: s.now()}
-		if err := tx.Create(&m).Error; err != nil {
+		if err := tx.Add(&m); err != nil {
 			return "", err
 		}
 		return m.ID, advance(tx, c, c.Stage)
@@ -246,7 +257,7 @@ func (s *Shop) AddCorrection(ctx context.Context, key, caseID string, n NewCorre
 	if n.Kind != plumbing.Runs {
 		n.From, n.To = "", ""
 	}
-	_, err = s.do(ctx, key, func(tx *gorm.DB) (string, error) {
+	_, err = s.do(ctx, key, func(tx store.Tx) (string, error) {
 		c, v, car, err := s.atPart(tx, caseID, n.Part)
 		if err != nil {
 			return "", err
@@ -260,7 +271,10 @@ func (s *Shop) AddCorrection(ctx context.Context, key, caseID string, n NewCorre
 		if x.Photo, err = hashOf(tx, n.Photo); err != nil {
 			return "", err
 		}
-		if err := tx.Create(&x).Error; err != nil {
+		if err := tx.Add(&x); err != nil {
+			return "", err
+		}
+		if err := touchCar(tx, v.ID); err != nil {
 			return "", err
 		}
 		return x.ID, advance(tx, c, c.Stage)
@@ -296,7 +310,7 @@ func (s *Shop) AddCard(ctx context.Context, key, caseID string, n NewCard) error
 	if n.Minutes < 0 || n.Minutes > 600 {
 		return problem("minutes", "between 0 and 600 minutes to reach it")
 	}
-	_, err = s.do(ctx, key, func(tx *gorm.DB) (string, error) {
+	_, err = s.do(ctx, key, func(tx store.Tx) (string, error) {
 		c, v, _, err := s.atPart(tx, caseID, n.Part)
 		if err != nil {
 			return "", err
@@ -306,46 +320,21 @@ func (s *Shop) AddCard(ctx context.Context, key, caseID string, n NewCard) error
 			return "", err
 		}
 		if x.Photo == "" && n.Keep != "" {
-			var has int64
-			if err := tx.Model(&record.AccessCard{}).Where("photo = ? AND part = ?", n.Keep, n.Part).Count(&has).Error; err != nil {
+			has, err := tx.HasCardPhoto(n.Part, n.Keep)
+			if err != nil {
 				return "", err
 			}
-			if has > 0 {
+			if has {
 				x.Photo = n.Keep
 			}
 		}
-		if err := tx.Create(&x).Error; err != nil {
+		if err := tx.Add(&x); err != nil {
+			return "", err
+		}
+		if err := touchCar(tx, v.ID); err != nil {
 			return "", err
 		}
 		return x.ID, advance(tx, c, c.Stage)
-	})
-	return err
-}
-
-// StrikeOnCar takes a correction or an access card of the case's car out, or puts it
-// back; nothing is deleted.
-func (s *Shop) StrikeOnCar(ctx context.Context, key, caseID, kind, id string, back bool) error {
-	table, ok := map[string]string{"correction": "corrections", "card": "access_cards"}[kind]
-	if !ok {
-		return ErrNotFound
-	}
-	_, err := s.do(ctx, key, func(tx *gorm.DB) (string, error) {
-		c, v, err := caseAndCar(tx, caseID)
-		if err != nil {
-			return "", err
-		}
-		at := any(s.now())
-		if back {
-			at = nil
-		}
-		r := tx.Table(table).Where("id = ? AND vehicle_id = ?", id, v.ID).Update("struck_at", at)
-		if r.Error != nil {
-			return "", r.Error
-		}
-		if r.RowsAffected == 0 {
-			return "", ErrNotFound
-		}
-		return id, advance(tx, c, c.Stage)
 	})
 	return err
 }
@@ -359,7 +348,7 @@ type Known[T any] struct {
 // Cards returns the access cards that help at a car, by part: its own, otherwise the
 // newest of a car of the same make and model.
 func (s *Shop) Cards(ctx context.Context, v record.Vehicle) (map[string]Known[record.AccessCard], error) {
-	own, like, err := alike[record.AccessCard](s.DB.Read(ctx), "access_cards", v)
+	own, like, err := alike[record.AccessCard](s.DB.Read(ctx), v)
 	if err != nil {
 		return nil, err
 	}
@@ -373,7 +362,7 @@ func (s *Shop) Cards(ctx context.Context, v record.Vehicle) (map[string]Known[re
 // LikeCorrections returns what was corrected on cars of the same make, model and
 // archetypes and is not said of this one.
 func (s *Shop) LikeCorrections(ctx context.Context, v record.Vehicle) ([]Known[record.Correction], error) {
-	own, like, err := alike[record.Correction](s.DB.Read(ctx), "corrections", v)
+	own, like, err := alike[record.Correction](s.DB.Read(ctx), v)
 	if err != nil {
 		return nil, err
 	}
@@ -390,18 +379,17 @@ func (s *Shop) LikeCorrections(ctx context.Context, v record.Vehicle) ([]Known[r
 	return out, nil
 }
 
-// alike reads what stands in a table for a car and for others of its make and model,
-// oldest first.
-func alike[T any](tx *gorm.DB, table string, v record.Vehicle) (own, like []Known[T], err error) {
-	var mine []T
-	if err = tx.Table(table).Where("vehicle_id = ? AND struck_at IS NULL", v.ID).Order("at, rowid").Find(&mine).Error; err != nil {
+// alike reads what is written down of a car and of others of its make, model and
+// archetype, oldest first.
+func alike[T record.CarEntry](tx store.Tx, v record.Vehicle) (own, like []Known[T], err error) {
+	mine, err := store.OfVehicle[T](tx, v.ID)
+	if err != nil {
 		return nil, nil, err
 	}
-	for _, x := range mine {
+	for _, x := range standing(mine) {
 		own = append(own, Known[T]{Entry: x})
 	}
-	var others []record.Vehicle
-	err = tx.Where("make = ? COLLATE NOCASE AND model = ? COLLATE NOCASE AND archetype = ? AND id <> ?", v.Make, v.Model, v.Archetype, v.ID).Limit(200).Find(&others).Error
+	others, err := tx.Alike(v)
 	if err != nil || len(others) == 0 {
 		return own, nil, err
 	}
@@ -411,29 +399,11 @@ func alike[T any](tx *gorm.DB, table string, v record.Vehicle) (own, like []Know
 		ids = append(ids, o.ID)
 		plates[o.ID] = o.Plate
 	}
-	rows, err := tx.Table(table).Where("vehicle_id IN ? AND struck_at IS NULL", ids).Order("at, rowid").Limit(500).Rows()
-	if err != nil {
-		return own, nil, err
+	theirs, err := store.StandingOfVehicles[T](tx, ids, 500)
+	for _, x := range theirs {
+		like = append(like, Known[T]{Entry: x, Plate: plates[x.Car()]})
 	}
-	defer rows.Close()
-	for rows.Next() {
-		var x T
-		if err := tx.ScanRows(rows, &x); err != nil {
-			return own, nil, err
-		}
-		like = append(like, Known[T]{Entry: x, Plate: plates[vehicleOf(x)]})
-	}
-	return own, like, rows.Err()
-}
-
-func vehicleOf(x any) string {
-	switch x := x.(type) {
-	case record.AccessCard:
-		return x.VehicleID
-	case record.Correction:
-		return x.VehicleID
-	}
-	return ""
+	return own, like, err
 }
 
 // SetPart makes a part of the car stand otherwise than at rest in a test's set-up:
@@ -444,7 +414,7 @@ func (s *Shop) SetPart(ctx context.Context, key, testID, part, state string) err
 		if err != nil {
 			return err
 		}
-		if state != "" && !slices.Contains(CanBe(p), plumbing.State(state)) {
+		if state != "" && !slices.Contains(evidence.CanBe(p), plumbing.State(state)) {
 			return problem("state", "the %s cannot be %s", strings.ToLower(p.Name), state)
 		}
 		if state == "" {
@@ -463,7 +433,7 @@ func (s *Shop) SetEntry(ctx context.Context, key, testID, part string) error {
 		if err != nil {
 			return err
 		}
-		if !CanEnter(p) {
+		if !evidence.CanEnter(p) {
 			return problem("entry", "a gauge cannot be joined at the %s", strings.ToLower(p.Name))
 		}
 		su.Entry = part
@@ -474,22 +444,22 @@ func (s *Shop) SetEntry(ctx context.Context, key, testID, part string) error {
 // SealAsUsual puts a test's set-up back to how the car's archetype is sealed.
 func (s *Shop) SealAsUsual(ctx context.Context, key, testID string) error {
 	return s.changeSet(ctx, key, testID, func(car Car, su *record.Setup) error {
-		su.Entry, su.Set = s.sealing(car)
+		su.Entry, su.Set = car.UsualSealing()
 		return nil
 	})
 }
 
 func (s *Shop) changeSet(ctx context.Context, key, testID string, f func(Car, *record.Setup) error) error {
-	_, err := s.do(ctx, key, func(tx *gorm.DB) (string, error) {
+	_, err := s.do(ctx, key, func(tx store.Tx) (string, error) {
 		t, err := s.openTest(tx, testID)
 		if err != nil {
 			return "", err
 		}
-		c, err := find[record.Case](tx, t.CaseID)
+		c, err := store.Get[record.Case](tx, t.CaseID)
 		if err != nil {
 			return "", err
 		}
-		v, err := find[record.Vehicle](tx, c.VehicleID)
+		v, err := store.Get[record.Vehicle](tx, c.VehicleID)
 		if err != nil {
 			return "", err
 		}
@@ -506,152 +476,10 @@ func (s *Shop) changeSet(ctx context.Context, key, testID string, f func(Car, *r
 			return "", err
 		}
 		t.Version++
-		return t.ID, tx.Save(&t).Error
+		if err := tx.Put(&t); err != nil {
+			return "", err
+		}
+		return t.ID, touch(tx, t.CaseID)
 	})
 	return err
-}
-
-// CanBe lists the states that a hand, a plug or a command can give a part.
-func CanBe(p plumbing.Part) (out []plumbing.State) {
-	if p.Plug != "" {
-		out = append(out, plumbing.Plugged)
-	}
-	switch p.Kind {
-	case plumbing.Valve:
-		if p.Moves() {
-			out = append(out, plumbing.Powered)
-		}
-		out = append(out, plumbing.Open, plumbing.Shut)
-	case plumbing.Cover:
-		out = append(out, plumbing.Open)
-	case plumbing.Inlet:
-		out = append(out, plumbing.Shut)
-	}
-	return out
-}
-
-// CanEnter reports whether gauge, smoke or supply can be joined at a part: where the
-// data say so, and wherever a line can be opened.
-func CanEnter(p plumbing.Part) bool {
-	return p.Entry || p.Plug != ""
-}
-
-// sealing is how a car is sealed for a hold: as its archetype says, as far as the parts
-// are there.
-func (s *Shop) sealing(car Car) (entry string, set record.States) {
-	a, _ := s.Book.Archetype(car.Combination.Vapour)
-	set = record.States{}
-	for k, st := range a.Set {
-		if _, ok := car.Graph.Part(k); ok {
-			set[k] = st
-		}
-	}
-	entry = a.Entry
-	if _, ok := car.Graph.Part(entry); !ok {
-		for _, p := range car.Graph.Parts {
-			if CanEnter(p) && p.Family == "vapour" {
-				return p.Key, set
-			}
-		}
-	}
-	return entry, set
-}
-
-// Sealing is the entry and the states of a test: as they were set, or as the car's
-// archetype is sealed for tests that were made before there was a Map.
-func (s *Shop) Sealing(car Car, su record.Setup) (entry string, set plumbing.Settings) {
-	e, m := su.Entry, su.Set
-	if _, ok := car.Graph.Part(e); !ok { // also when the car turned out to be built otherwise
-		e, m = s.sealing(car)
-	}
-	set = plumbing.Settings{}
-	for k, v := range m {
-		if _, ok := car.Graph.Part(k); ok {
-			set[k] = plumbing.State(v)
-		}
-	}
-	return e, set
-}
-
-// Proven is a part that a hold showed to be tight.
-type Proven struct {
-	Test string
-	At   time.Time
-	High float64 // upper bound of the hold, m
-}
-
-// Tight returns the parts that holds have proven tight: what stood under the gauge of
-// a hold whose upper bound lies below its tight threshold, with nothing open to the
-// air. A part that was found, marked with an exit or renewed afterwards is not.
-func (s *Shop) Tight(f Folder, car Car) map[string]Proven {
-	out := map[string]Proven{}
-	for _, t := range f.Tests {
-		sum, ok := t.Summary()
-		if !ok || t.StruckAt != nil || t.Doubted() || !sum.Tight {
-			continue
-		}
-		entry, set := s.Sealing(car, t.Setup)
-		r := car.Graph.Reach(entry, set, len(sum.Legs) > 0 && vacuumOnly(sum))
-		if !r.Sealed() {
-			continue
-		}
-		for _, k := range slices.Concat(r.Inside, r.Bounds) {
-			if p, _ := car.Graph.Part(k); p.Kind != plumbing.Block && p.Kind != plumbing.Tee {
-				out[k] = Proven{t.ID, t.At, sum.High}
-			}
-		}
-		for _, k := range s.lost(f, car, t.At) {
-			delete(out, k)
-		}
-	}
-	return out
-}
-
-func vacuumOnly(sum record.Summary) bool { return sum.Vacuum != nil && sum.Pressure == nil }
-
-// lost lists the parts whose proof ended after a moment: found, seen to leak, or
-// renewed.
-func (s *Shop) lost(f Folder, car Car, after time.Time) (out []string) {
-	for _, x := range f.Findings {
-		if x.StruckAt == nil && x.At.After(after) {
-			out = append(out, s.carries(car, x.Part)...)
-		}
-	}
-	for _, m := range f.Marks {
-		if m.StruckAt == nil && m.Kind == record.MarkExit && !m.Expected && m.At.After(after) {
-			out = append(out, m.Part)
-		}
-	}
-	for _, r := range f.Repairs {
-		if r.StruckAt != nil || r.DoneAt == nil || !r.DoneAt.After(after) {
-			continue
-		}
-		for _, x := range f.Findings { // a repair renews what was found before it
-			if x.StruckAt == nil && x.At.Before(*r.DoneAt) {
-				out = append(out, s.carries(car, x.Part)...)
-			}
-		}
-	}
-	return out
-}
-
-// carries is the part that has a fault on this car.
-func (s *Shop) carries(car Car, fault string) []string {
-	f, ok := s.Book.Fault(fault)
-	if !ok || f.Family == "other" {
-		return nil
-	}
-	if k, ok := f.Can(car.Graph, car.Combination); ok {
-		return []string{k}
-	}
-	return nil
-}
-
-// Where is the part of the car's Map on which a fault sits; empty for one that this
-// car cannot have.
-func (s *Shop) Where(car Car, fault string) string {
-	if k := s.carries(car, fault); len(k) > 0 {
-		return k[0]
-	}
-	return ""
 }

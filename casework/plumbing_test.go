@@ -9,9 +9,10 @@ import (
 	"wexter/casework"
 	"wexter/core/plumbing"
 	"wexter/core/record"
+	"wexter/evidence"
 )
 
-func joined(t *testing.T, s *casework.Shop, id string) (casework.Folder, casework.Car) {
+func joined(t *testing.T, s *casework.Shop, id string) (evidence.Folder, casework.Car) {
 	t.Helper()
 	f, err := s.Load(ctx, id)
 	must(t, err)
@@ -40,7 +41,7 @@ func TestHoldsTurnSectionsTight(t *testing.T) {
 	if sum, _ := tf.Summary(); !sum.Tight {
 		t.Fatalf("the hold of a hole of 0.02 mm is not tight: up to %.3f mm", sum.High*1e3)
 	}
-	tight := s.Tight(f, c)
+	tight := c.Tight(f)
 	for _, k := range []string{"tank", "cap", "purge-line", "canister", "vapour-line", "purge-valve", "vent-valve", "flange"} {
 		if tight[k].Test != test {
 			t.Errorf("%s is not proven", k)
@@ -54,14 +55,14 @@ func TestHoldsTurnSectionsTight(t *testing.T) {
 	// With the vapour line plugged at the canister the tank was not under the gauge.
 	must(t, s.SetPart(ctx, "", test, "vapour-line", "plugged"))
 	f, c = joined(t, s, id)
-	if tight = s.Tight(f, c); tight["tank"].Test != "" || tight["canister"].Test != test {
+	if tight = c.Tight(f); tight["tank"].Test != "" || tight["canister"].Test != test {
 		t.Errorf("plugged: tank %v, canister %v", tight["tank"], tight["canister"])
 	}
 	must(t, s.SetPart(ctx, "", test, "vapour-line", ""))
 	// Open to the air somewhere: such a hold proves nothing.
 	must(t, s.SetPart(ctx, "", test, "vent-valve", ""))
 	f, c = joined(t, s, id)
-	if tight = s.Tight(f, c); len(tight) != 0 {
+	if tight = c.Tight(f); len(tight) != 0 {
 		t.Errorf("with the vent open %d parts are tight", len(tight))
 	}
 	must(t, s.SealAsUsual(ctx, "", test))
@@ -70,7 +71,7 @@ func TestHoldsTurnSectionsTight(t *testing.T) {
 	must(t, s.AddMark(ctx, "", id, casework.NewMark{Kind: record.MarkExit, Part: "neck", Size: "stream", Expected: true}))
 	must(t, s.AddFinding(ctx, "", id, casework.NewFinding{Part: "vapour-line", By: record.ByWord, How: "smoke"}))
 	f, c = joined(t, s, id)
-	tight = s.Tight(f, c)
+	tight = c.Tight(f)
 	for k, want := range map[string]bool{"cap": false, "vapour-line": false, "neck": true, "tank": true} {
 		if (tight[k].Test != "") != want {
 			t.Errorf("after the exit and the finding %s: tight %v", k, !want)
@@ -79,12 +80,12 @@ func TestHoldsTurnSectionsTight(t *testing.T) {
 	must(t, s.AddRepair(ctx, "", id, casework.NewRepair{Action: "new line", Parts: "line", Lasting: true}))
 	again := hold(t, s, id, test, 0.02e-3)
 	f, c = joined(t, s, id)
-	if tight = s.Tight(f, c); tight["vapour-line"].Test != again || tight["cap"].Test != again {
+	if tight = c.Tight(f); tight["vapour-line"].Test != again || tight["cap"].Test != again {
 		t.Errorf("the repeat proves nothing: %v", tight["vapour-line"])
 	}
-	must(t, s.Doubt(ctx, "", id, "test", again, false))
+	must(t, s.Stamp(ctx, "", id, casework.Entry{Kind: "test", ID: again}, casework.Doubt))
 	f, c = joined(t, s, id)
-	if tight = s.Tight(f, c); tight["vapour-line"].Test != "" {
+	if tight = c.Tight(f); tight["vapour-line"].Test != "" {
 		t.Error("a doubted repeat proves the new line")
 	}
 }
@@ -138,13 +139,13 @@ func TestSetUpOnTheMap(t *testing.T) {
 	// The car turns out to be built otherwise: the place of the gauge is not there.
 	must(t, s.SetPlumbing(ctx, "", id, plumbing.Combination{Engine: "na-maf", Boost: "no-boost", Crankcase: "fixed-valve", Recirculation: "no-egr", Vapour: "early-ported"}))
 	_, early := joined(t, s, id)
-	if entry, states := s.Sealing(early, record.Setup{Entry: "service-port", Set: record.States{"vent-hose": "plugged"}}); entry != "tank-line" || states["vent-filter"] != plumbing.Shut {
+	if entry, states := early.Sealing(record.Setup{Entry: "service-port", Set: record.States{"vent-hose": "plugged"}}); entry != "tank-line" || states["vent-filter"] != plumbing.Shut {
 		t.Errorf("on another car: %q %v", entry, states)
 	}
 	must(t, s.SetPlumbing(ctx, "", id, plumbing.Combination{Engine: "na-maf", Boost: "no-boost", Crankcase: "fixed-valve", Recirculation: "no-egr", Vapour: "eonv-switch-remote"}))
 	// A test of before there was a Map counts as sealed in the usual way.
 	_, c := joined(t, s, id)
-	if entry, states := s.Sealing(c, record.Setup{}); entry != "service-port" || states["vent-hose"] != plumbing.Plugged {
+	if entry, states := c.Sealing(record.Setup{}); entry != "service-port" || states["vent-hose"] != plumbing.Plugged {
 		t.Errorf("%q %v", entry, states)
 	}
 }
@@ -263,13 +264,13 @@ func TestThisCarAndItsLike(t *testing.T) {
 	}
 	// Taken back, nothing is deleted; another car's cannot be touched.
 	f, _ = joined(t, s, first)
-	must(t, s.StrikeOnCar(ctx, "", first, "correction", f.Corrections[0].ID, false))
+	must(t, s.Stamp(ctx, "", first, casework.Entry{Kind: "correction", ID: f.Corrections[0].ID}, casework.Strike))
 	if _, c := joined(t, s, first); c.Changed["service-port"] {
 		t.Error("struck out and still there")
 	}
-	must(t, s.StrikeOnCar(ctx, "", first, "correction", f.Corrections[0].ID, true))
-	refused(t, "another car", s.StrikeOnCar(ctx, "", id, "correction", f.Corrections[0].ID, false), "not in the shop")
-	refused(t, "a word", s.StrikeOnCar(ctx, "", first, "vehicle", f.Vehicle.ID, false), "not in the shop")
+	must(t, s.Stamp(ctx, "", first, casework.Entry{Kind: "correction", ID: f.Corrections[0].ID}, casework.Restore))
+	refused(t, "another car", s.Stamp(ctx, "", id, casework.Entry{Kind: "correction", ID: f.Corrections[0].ID}, casework.Strike), "not in the shop")
+	refused(t, "a word", s.Stamp(ctx, "", first, casework.Entry{Kind: "vehicle", ID: f.Vehicle.ID}, casework.Strike), "not in the shop")
 	// A correction that no longer fits is named, not obeyed.
 	must(t, s.SetPlumbing(ctx, "", first, plumbing.Combination{Engine: "na-maf", Boost: "no-boost", Crankcase: "fixed-valve", Recirculation: "no-egr", Vapour: "early-ported"}))
 	if _, c := joined(t, s, first); len(c.Problems) == 0 {
@@ -290,7 +291,7 @@ func TestMarksOnTheMap(t *testing.T) {
 		{casework.NewMark{Kind: record.MarkSuspect, Part: "cap", Odds: 1.2}, "between 0 and 100"},
 		{casework.NewMark{Kind: record.MarkLooked, Part: "bypass"}, "not on this car's Map"},
 	} {
-		refused(t, x.n.Kind, s.AddMark(ctx, "", id, x.n), x.say)
+		refused(t, string(x.n.Kind), s.AddMark(ctx, "", id, x.n), x.say)
 	}
 	must(t, s.AddMark(ctx, "twice", id, casework.NewMark{Kind: record.MarkSuspect, Part: "cap", Odds: 0.3}))
 	must(t, s.AddMark(ctx, "twice", id, casework.NewMark{Kind: record.MarkSuspect, Part: "cap", Odds: 0.3}))
@@ -298,7 +299,7 @@ func TestMarksOnTheMap(t *testing.T) {
 	if len(f.Marks) != 1 || f.Marks[0].Odds != 0.3 {
 		t.Errorf("%+v", f.Marks)
 	}
-	must(t, s.Strike(ctx, "", id, "mark", f.Marks[0].ID, false))
+	must(t, s.Stamp(ctx, "", id, casework.Entry{Kind: "mark", ID: f.Marks[0].ID}, casework.Strike))
 	if f, _ = s.Load(ctx, id); f.Marks[0].StruckAt == nil {
 		t.Error("not struck out")
 	}
@@ -368,11 +369,11 @@ func TestASectionThatHeld(t *testing.T) {
 	if got := slate(); !strings.Contains(got, "leaks beyond the plug") {
 		t.Errorf("the Slate says %q", got)
 	}
-	must(t, s.Doubt(ctx, "", id, "test", whole, false))
+	must(t, s.Stamp(ctx, "", id, casework.Entry{Kind: "test", ID: whole}, casework.Doubt))
 	if got := slate(); strings.Contains(got, "beyond the plug") {
 		t.Errorf("on a doubted hold: %q", got)
 	}
-	must(t, s.Doubt(ctx, "", id, "test", whole, true))
+	must(t, s.Stamp(ctx, "", id, casework.Entry{Kind: "test", ID: whole}, casework.Trust))
 	f, _ := joined(t, s, id)
 	if p := f.Proof(); p.Before == nil || p.Before.ID != whole {
 		t.Errorf("the test to repeat is %+v", p.Before)

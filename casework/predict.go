@@ -61,7 +61,7 @@ func (s *Shop) PredictHold(v record.Vehicle, car Car, su record.Setup, fault str
 			says = fmt.Sprintf("%.2g mm", d.Value)
 		}
 	}
-	entry, set := s.Sealing(car, su)
+	entry, set := car.Sealing(su)
 	time, gauge, err = sim.PredictHold(c, sim.Hold{Entry: entry, Set: set, From: from, Seconds: seconds, Every: math.Max(seconds/160, 0.5)})
 	if err != nil {
 		return nil, nil, says, problem("suspect", "with this suspect at that size: %v", err)

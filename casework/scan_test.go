@@ -1,12 +1,15 @@
 package casework_test
 
 import (
+	"slices"
 	"strings"
 	"testing"
 	"time"
 
 	"wexter/casework"
+	"wexter/core/obd"
 	"wexter/core/record"
+	"wexter/evidence"
 )
 
 // later lets the shop's clock run, so that entries have an order.
@@ -15,17 +18,17 @@ func later(s *casework.Shop, minutes int) {
 	s.Now = func() time.Time { return now }
 }
 
-func line(t *testing.T, s *casework.Shop, id, code string) casework.CodeLine {
+func line(t *testing.T, s *casework.Shop, id, code string) evidence.CodeLine {
 	t.Helper()
 	f, err := s.Load(ctx, id)
 	must(t, err)
-	for _, l := range f.History() {
+	for _, l := range f.CodeHistory() {
 		if l.Code == code {
 			return l
 		}
 	}
 	t.Fatalf("%s is not in the history", code)
-	return casework.CodeLine{}
+	return evidence.CodeLine{}
 }
 
 const (
@@ -51,25 +54,25 @@ func TestCodeHistory(t *testing.T) {
 		t.Errorf("after a scan: %q, monitors %q", f.MayClear(), f.Case.Monitors)
 	}
 	later(s, 1)
-	must(t, s.AddNote(ctx, "", id, record.Unplugged, "", "purge valve", nil))
+	must(t, s.AddNote(ctx, "", id, casework.NewNote{Kind: record.Unplugged, Text: "purge valve"}))
 	later(s, 1)
 	_, err = s.AddScan(ctx, "", id, "pasted", scanMade)
 	must(t, err)
 	if l := line(t, s, id, "P0443"); l.Offered != "purge valve" || l.Made {
 		t.Errorf("%+v", l)
 	}
-	if l := line(t, s, id, "P0442"); l.Offered != "" || strings.Join(l.Now, " ") != "permanent stored" {
+	if l := line(t, s, id, "P0442"); l.Offered != "" || !slices.Equal(l.Now, []obd.CodeStatus{obd.Permanent, obd.Stored}) {
 		t.Errorf("an older code is offered: %+v", l)
 	}
 	if l := line(t, s, id, "P0456"); len(l.Now) != 0 || !l.Seen[len(l.Seen)-1].Gone {
 		t.Errorf("%+v is not gone", l)
 	}
-	must(t, s.AddNote(ctx, "", id, record.SelfMade, "P0443", "came after the purge valve was unplugged", nil))
+	must(t, s.AddNote(ctx, "", id, casework.NewNote{Kind: record.SelfMade, Subject: "P0443", Text: "came after the purge valve was unplugged"}))
 	if l := line(t, s, id, "P0443"); !l.Made || l.Offered != "" {
 		t.Errorf("%+v", l)
 	}
 	later(s, 1)
-	must(t, s.AddNote(ctx, "", id, record.Cleared, "", "with another tool", nil))
+	must(t, s.AddNote(ctx, "", id, casework.NewNote{Kind: record.Cleared, Text: "with another tool"}))
 	f, _ = s.Load(ctx, id)
 	if !strings.Contains(f.MayClear(), "no scan was saved since") {
 		t.Errorf("cleared twice: %q", f.MayClear())
@@ -120,19 +123,20 @@ func TestScanAndNoteRefusals(t *testing.T) {
 			t.Errorf("%q: %v", raw, err)
 		}
 	}
-	for say, n := range map[string][3]string{"a note, something": {"poem", "", "x"}, "say what was unplugged": {record.Unplugged, "", " "}, "not a trouble code": {record.SelfMade, "P9", "x"}, "write a word": {record.Noted, "", ""}} {
-		if err := s.AddNote(ctx, "", id, n[0], n[1], n[2], nil); err == nil || !strings.Contains(err.Error(), say) {
+	for say, n := range map[string]casework.NewNote{"a note, something": {Kind: "poem", Text: "x"}, "say what was unplugged": {Kind: record.Unplugged, Text: " "},
+		"not a trouble code": {Kind: record.SelfMade, Subject: "P9", Text: "x"}, "write a word": {Kind: record.Noted}} {
+		if err := s.AddNote(ctx, "", id, n); err == nil || !strings.Contains(err.Error(), say) {
 			t.Errorf("%v: %v", n, err)
 		}
 	}
 	for say, a := range map[string]string{"no address": "somewhere", "in figures": "localhost:80", "own network": "8.8.8.8:80", "another computer": "192.168.1.4:80"} {
-		if err := s.AddDevice(ctx, "", "module", "m", a, false); err == nil || !strings.Contains(err.Error(), say) {
+		if err := s.AddDevice(ctx, "", casework.NewDevice{Kind: "module", Name: "m", Address: a}); err == nil || !strings.Contains(err.Error(), say) {
 			t.Errorf("%s: %v", a, err)
 		}
 	}
-	must(t, s.AddDevice(ctx, "", "module", "m", "192.168.1.4:80", true))
-	must(t, s.AddDevice(ctx, "", "adapter", "", "127.0.0.1:80", false))
-	must(t, s.AddDevice(ctx, "", "adapter", "again", "127.0.0.1:80", false))
+	must(t, s.AddDevice(ctx, "", casework.NewDevice{Kind: "module", Name: "m", Address: "192.168.1.4:80", Sure: true}))
+	must(t, s.AddDevice(ctx, "", casework.NewDevice{Kind: "adapter", Name: "", Address: "127.0.0.1:80"}))
+	must(t, s.AddDevice(ctx, "", casework.NewDevice{Kind: "adapter", Name: "again", Address: "127.0.0.1:80"}))
 	if ds, _ := s.Devices(ctx, "adapter"); len(ds) != 1 || ds[0].Name != "again" {
 		t.Errorf("%+v", ds)
 	}
@@ -150,8 +154,8 @@ func TestDoubtedRepeatProvesNothing(t *testing.T) {
 	must(t, s.AddFinding(ctx, "", id, casework.NewFinding{Part: "vapour-line", By: record.ByWord, How: "smoke"}))
 	must(t, s.AddRepair(ctx, "", id, casework.NewRepair{Action: "new line"}))
 	after := hold(t, s, id, before, 0.05e-3)
-	must(t, s.TryComplaint(ctx, "", id, "drove", 30, true))
-	proof := func() casework.Proof {
+	must(t, s.TryComplaint(ctx, "", id, casework.NewTrial{How: "drove", Minutes: 30, Gone: true}))
+	proof := func() evidence.Proof {
 		f, err := s.Load(ctx, id)
 		must(t, err)
 		return f.Proof()
@@ -159,15 +163,15 @@ func TestDoubtedRepeatProvesNothing(t *testing.T) {
 	if !proof().Whole() {
 		t.Fatalf("not whole: %s", proof().Missing())
 	}
-	must(t, s.Doubt(ctx, "", id, "test", after, false))
+	must(t, s.Stamp(ctx, "", id, casework.Entry{Kind: "test", ID: after}, casework.Doubt))
 	if p := proof(); p.Whole() || !strings.Contains(p.Missing(), "doubted") {
 		t.Errorf("a doubted repeat proves: %q", p.Missing())
 	}
-	must(t, s.Doubt(ctx, "", id, "test", after, true))
+	must(t, s.Stamp(ctx, "", id, casework.Entry{Kind: "test", ID: after}, casework.Trust))
 	if !proof().Whole() {
 		t.Error("trusted again it does not prove")
 	}
-	if err := s.Doubt(ctx, "", id, "case", id, false); err == nil {
+	if err := s.Stamp(ctx, "", id, casework.Entry{Kind: "case", ID: id}, casework.Doubt); err == nil {
 		t.Error("a case was doubted")
 	}
 }

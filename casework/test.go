@@ -10,8 +10,6 @@ import (
 	"strings"
 	"time"
 
-	"gorm.io/gorm"
-
 	"wexter/core/decay"
 	"wexter/core/gas"
 	"wexter/core/knowledge"
@@ -24,7 +22,7 @@ import (
 // StartTest opens a hold on a case. With repeatOf the same set-up is carried over,
 // for the proof; otherwise it starts from the car and from the gauge used last.
 func (s *Shop) StartTest(ctx context.Context, key, caseID, repeatOf string) (string, error) {
-	return s.do(ctx, key, func(tx *gorm.DB) (string, error) {
+	return s.do(ctx, key, func(tx store.Tx) (string, error) {
 		c, err := open(tx, caseID, 0)
 		if err != nil {
 			return "", err
@@ -32,7 +30,7 @@ func (s *Shop) StartTest(ctx context.Context, key, caseID, repeatOf string) (str
 		t := record.Test{ID: newID(), CaseID: caseID, RepeatOf: repeatOf, At: s.now(), Version: 1, Rules: decay.Version}
 		stage := record.Hunt
 		if repeatOf != "" {
-			old, err := find[record.Test](tx, repeatOf)
+			old, err := store.Get[record.Test](tx, repeatOf)
 			if err != nil || old.CaseID != caseID {
 				return "", ErrNotFound
 			}
@@ -40,7 +38,7 @@ func (s *Shop) StartTest(ctx context.Context, key, caseID, repeatOf string) (str
 			t.Setup.Sealed = nil // to be done and ticked again
 			stage = record.Proof
 		} else {
-			v, err := find[record.Vehicle](tx, c.VehicleID)
+			v, err := store.Get[record.Vehicle](tx, c.VehicleID)
 			if err != nil {
 				return "", err
 			}
@@ -53,15 +51,18 @@ func (s *Shop) StartTest(ctx context.Context, key, caseID, repeatOf string) (str
 			if err != nil {
 				return "", err
 			}
-			t.Setup.Entry, t.Setup.Set = s.sealing(car)
+			t.Setup.Entry, t.Setup.Set = car.UsualSealing()
 			t.Setup.Volume = gas.Space{Tank: t.Setup.Tank, Level: t.Setup.Level, Lines: t.Setup.Extra}.Vapour()
-			var last record.Test
-			if err := tx.Order("at DESC").Limit(1).Take(&last).Error; err == nil {
+			last, err := tx.NewestTest()
+			if err != nil && !errors.Is(err, ErrNotFound) {
+				return "", err
+			}
+			if err == nil {
 				t.Setup.Instrument = last.Setup.Instrument
 				t.Setup.Instrument.RigHeld, t.Setup.Instrument.RigLoss, t.Setup.Instrument.Zero = "", 0, 0
 			}
 		}
-		if err := tx.Create(&t).Error; err != nil {
+		if err := tx.Add(&t); err != nil {
 			return "", err
 		}
 		return t.ID, advance(tx, c, stage)
@@ -74,7 +75,7 @@ func (s *Shop) SaveSetup(ctx context.Context, key, id string, version int, su re
 	if err := settle(&su); err != nil {
 		return err
 	}
-	_, err := s.do(ctx, key, func(tx *gorm.DB) (string, error) {
+	_, err := s.do(ctx, key, func(tx store.Tx) (string, error) {
 		t, err := s.openTest(tx, id)
 		if err != nil {
 			return "", err
@@ -132,22 +133,20 @@ func settle(su *record.Setup) error {
 	if in.Name, err = text("gauge", in.Name, 80); err != nil {
 		return err
 	}
-	if in.CalibratedOn != "" {
-		if _, err := time.Parse(time.DateOnly, in.CalibratedOn); err != nil {
-			return problem("calibrated", "%q is not a date", in.CalibratedOn)
-		}
+	if err := checkDate("calibrated", in.CalibratedOn); err != nil {
+		return err
 	}
 	if in.Range < 0 || in.Range > 1e6 || math.Abs(in.Zero) > 2500 || in.RigLoss < 0 || in.RigLoss > 1e5 {
 		return problem("gauge", "range, zero or rig loss cannot be; look at their units")
 	}
-	if in.RigHeld != "" && in.RigHeld != "held" && in.RigHeld != "lost" {
+	if in.RigHeld != "" && in.RigHeld != record.RigHeld && in.RigHeld != record.RigLost {
 		return problem("rig", "the rig held, or it lost pressure")
 	}
 	return nil
 }
 
-func (s *Shop) openTest(tx *gorm.DB, id string) (record.Test, error) {
-	t, err := find[record.Test](tx, id)
+func (s *Shop) openTest(tx store.Tx, id string) (record.Test, error) {
+	t, err := store.Get[record.Test](tx, id)
 	if err != nil {
 		return t, err
 	}
@@ -155,41 +154,52 @@ func (s *Shop) openTest(tx *gorm.DB, id string) (record.Test, error) {
 	return t, err
 }
 
+// NewRun is a leg that was read elsewhere: a log, or typed pairs.
+type NewRun struct {
+	Kind record.RunKind
+	Name string // of the file
+	Log  ingest.Log
+	Sure bool // the question about its pressures was answered
+}
+
 // AddRun keeps a leg that was read and judges the test anew. A start pressure over
 // what the system is permitted is asked about once.
-func (s *Shop) AddRun(ctx context.Context, key, testID, kind, name string, l ingest.Log, sure bool) (string, error) {
-	if record.RunWords[kind] == "" || kind == "rig" || kind == "zero" {
+func (s *Shop) AddRun(ctx context.Context, key, testID string, n NewRun) (string, error) {
+	if !n.Kind.OfCar() {
 		return "", problem("leg", "a leg is a drift leg, a hold, or a hold with the known orifice")
 	}
-	name, err := text("name", name, 120)
+	name, err := text("name", n.Name, 120)
 	if err != nil {
 		return "", err
 	}
-	return s.do(ctx, key, func(tx *gorm.DB) (string, error) {
+	l := n.Log
+	return s.do(ctx, key, func(tx store.Tx) (string, error) {
 		t, err := s.openTest(tx, testID)
 		if err != nil {
 			return "", err
 		}
-		if kind == "reference" && t.Setup.Reference == 0 {
+		if n.Kind == record.RunReference && t.Setup.Reference == 0 {
 			return "", problem("reference", "give the diameter of the known orifice in the set-up first")
 		}
-		var n int64
-		if err := tx.Model(&record.Run{}).Where("test_id = ? AND struck_at IS NULL", testID).Count(&n).Error; err != nil {
+		runs, err := store.OfTest(tx, testID)
+		if err != nil {
 			return "", err
 		}
-		if n >= 12 {
+		if len(standing(runs)) >= 12 {
 			return "", problem("leg", "this test has twelve legs; strike one out or start another test")
 		}
-		if err := s.permitted(tx, t, l, sure); err != nil {
-			return "", err
+		if !n.Sure {
+			if err := s.permitted(tx, t, l); err != nil {
+				return "", err
+			}
 		}
 		at := s.now()
-		r := record.Run{ID: newID(), TestID: testID, Kind: kind, Name: name, Unit: l.Unit, Notes: append(record.Strings{}, l.Notes...), Readings: len(l.Time), At: at,
+		r := record.Run{ID: newID(), TestID: testID, Kind: n.Kind, Name: name, Unit: l.Unit, Notes: append(record.Strings{}, l.Notes...), Readings: len(l.Time), At: at,
 			Marks: record.Marks{}, Gaps: record.Gaps{}, EndedAt: &at}
-		if err := tx.Create(&r).Error; err != nil {
+		if err := tx.Add(&r); err != nil {
 			return "", err
 		}
-		if err := store.PutReadings(tx, r.ID, l); err != nil {
+		if err := tx.PutReadings(r.ID, l); err != nil {
 			return "", err
 		}
 		return r.ID, s.judge(tx, t)
@@ -197,15 +207,12 @@ func (s *Shop) AddRun(ctx context.Context, key, testID, kind, name string, l ing
 }
 
 // permitted asks about pressures over what the system may see.
-func (s *Shop) permitted(tx *gorm.DB, t record.Test, l ingest.Log, sure bool) error {
-	if sure {
-		return nil
-	}
-	c, err := find[record.Case](tx, t.CaseID)
+func (s *Shop) permitted(tx store.Tx, t record.Test, l ingest.Log) error {
+	c, err := store.Get[record.Case](tx, t.CaseID)
 	if err != nil {
 		return err
 	}
-	v, err := find[record.Vehicle](tx, c.VehicleID)
+	v, err := store.Get[record.Vehicle](tx, c.VehicleID)
 	if err != nil {
 		return err
 	}
@@ -234,67 +241,84 @@ func (s *Shop) CutRun(ctx context.Context, key, runID string, start, end float64
 	return s.changeRun(ctx, key, runID, func(r *record.Run) { r.Start, r.End = start, end })
 }
 
-// StrikeRun takes a leg out of the reckoning, or puts it back.
-func (s *Shop) StrikeRun(ctx context.Context, key, runID string, back bool) error {
-	at := s.now()
-	return s.changeRun(ctx, key, runID, func(r *record.Run) {
-		r.StruckAt = &at
-		if back {
-			r.StruckAt = nil
+// stampRun strikes a leg of a case out or doubts it, or takes that back, and judges
+// its test anew: while a leg is doubted the test has no verdict.
+func (s *Shop) stampRun(tx store.Tx, caseID, runID string, st Stamp) error {
+	return s.changeRunIn(tx, runID, func(t record.Test, r *record.Run) error {
+		if t.CaseID != caseID {
+			return ErrNotFound
 		}
+		at := st.moment(s.now())
+		if st.column() == store.DoubtedAt {
+			r.DoubtedAt = at
+		} else {
+			r.StruckAt = at
+		}
+		return nil
 	})
 }
 
-// DoubtRun marks a leg as not trusted, or takes the doubt back: while it is doubted
-// the test has no verdict.
-func (s *Shop) DoubtRun(ctx context.Context, key, runID string, back bool) error {
-	at := s.now()
-	return s.changeRun(ctx, key, runID, func(r *record.Run) {
-		r.DoubtedAt = &at
-		if back {
-			r.DoubtedAt = nil
-		}
-	})
-}
-
-func (s *Shop) changeRun(ctx context.Context, key, runID string, change func(*record.Run)) error {
-	_, err := s.do(ctx, key, func(tx *gorm.DB) (string, error) {
-		r, err := find[record.Run](tx, runID)
+// StampRun strikes a leg out or doubts it, or takes that back, and judges its test anew.
+func (s *Shop) StampRun(ctx context.Context, key, runID string, st Stamp) error {
+	_, err := s.do(ctx, key, func(tx store.Tx) (string, error) {
+		r, err := store.Get[record.Run](tx, runID)
 		if err != nil {
 			return "", err
 		}
-		t, err := s.openTest(tx, r.TestID)
+		t, err := store.Get[record.Test](tx, r.TestID)
 		if err != nil {
 			return "", err
 		}
-		change(&r)
-		if err := tx.Save(&r).Error; err != nil {
-			return "", err
-		}
-		return runID, s.judge(tx, t)
+		return runID, s.stampRun(tx, t.CaseID, runID, st)
 	})
 	return err
 }
 
-// CannotPressurise writes down that the system took all the supply gave and did
-// not come up: that is a result too.
-func (s *Shop) CannotPressurise(ctx context.Context, key, testID string, undo bool) error {
-	_, err := s.do(ctx, key, func(tx *gorm.DB) (string, error) {
+func (s *Shop) changeRun(ctx context.Context, key, runID string, change func(*record.Run)) error {
+	_, err := s.do(ctx, key, func(tx store.Tx) (string, error) {
+		return runID, s.changeRunIn(tx, runID, func(_ record.Test, r *record.Run) error { change(r); return nil })
+	})
+	return err
+}
+
+func (s *Shop) changeRunIn(tx store.Tx, runID string, change func(record.Test, *record.Run) error) error {
+	r, err := store.Get[record.Run](tx, runID)
+	if err != nil {
+		return err
+	}
+	t, err := s.openTest(tx, r.TestID)
+	if err != nil {
+		return err
+	}
+	if err := change(t, &r); err != nil {
+		return err
+	}
+	if err := tx.Put(&r); err != nil {
+		return err
+	}
+	return s.judge(tx, t)
+}
+
+// SetOutcome writes down what no leg can say: record.CannotPressurise when the system
+// took all the supply gave and did not come up, which is a result too; record.NoOutcome
+// takes that back.
+func (s *Shop) SetOutcome(ctx context.Context, key, testID string, o record.Outcome) error {
+	if o != record.CannotPressurise && o != record.NoOutcome {
+		return problem("outcome", "the readings judge a hold; only that it will not build pressure is said by hand")
+	}
+	_, err := s.do(ctx, key, func(tx store.Tx) (string, error) {
 		t, err := s.openTest(tx, testID)
 		if err != nil {
 			return "", err
 		}
-		t.Outcome = record.CannotPressurise
-		if undo {
-			t.Outcome = ""
-		}
+		t.Outcome = o
 		return testID, s.judge(tx, t)
 	})
 	return err
 }
 
 // judge works a test's result out from its legs and saves it.
-func (s *Shop) judge(tx *gorm.DB, t record.Test) error {
+func (s *Shop) judge(tx store.Tx, t record.Test) error {
 	b, err := s.bench(tx, t)
 	if err != nil {
 		return err
@@ -316,13 +340,25 @@ func (s *Shop) judge(tx *gorm.DB, t record.Test) error {
 		if err != nil {
 			return err
 		}
-		t.Result, t.Outcome = record.Blob(data), string(sum.Verdict)
+		t.Result, t.Outcome = record.Blob(data), record.Outcome(sum.Verdict)
 	}
 	if cannot && t.Outcome == "" {
 		t.Outcome = record.CannotPressurise
 	}
 	t.Version++
-	return tx.Save(&t).Error
+	if err := tx.Put(&t); err != nil {
+		return err
+	}
+	return touch(tx, t.CaseID)
+}
+
+// touch counts a case's version up, after something on it was changed.
+func touch(tx store.Tx, caseID string) error {
+	c, err := store.Get[record.Case](tx, caseID)
+	if err != nil {
+		return err
+	}
+	return advance(tx, c, c.Stage)
 }
 
 // bench is a test with what its legs hold, ready to be judged.
@@ -341,26 +377,26 @@ type leg struct {
 	over bool // reaches the end of the gauge's range
 }
 
-func (s *Shop) bench(tx *gorm.DB, t record.Test) (bench, error) {
+func (s *Shop) bench(tx store.Tx, t record.Test) (bench, error) {
 	b := bench{setup: t.Setup, now: s.now()}
-	c, err := find[record.Case](tx, t.CaseID)
+	c, err := store.Get[record.Case](tx, t.CaseID)
 	if err != nil {
 		return b, err
 	}
-	v, err := find[record.Vehicle](tx, c.VehicleID)
+	v, err := store.Get[record.Vehicle](tx, c.VehicleID)
 	if err != nil {
 		return b, err
 	}
 	b.arch, _ = s.Book.Archetype(v.Archetype)
-	var runs []record.Run
-	if err := tx.Where("test_id = ? AND struck_at IS NULL", t.ID).Order("at, rowid").Find(&runs).Error; err != nil {
+	runs, err := store.OfTest(tx, t.ID)
+	if err != nil {
 		return b, err
 	}
 	for _, r := range runs {
 		if !r.Counts() {
 			continue
 		}
-		l, err := store.Readings(tx, r.ID)
+		l, err := tx.Readings(r.ID)
 		if err != nil {
 			return b, err
 		}
@@ -376,9 +412,9 @@ func (s *Shop) bench(tx *gorm.DB, t record.Test) (bench, error) {
 func legsOf(su record.Setup, r record.Run, l ingest.Log) []leg {
 	whole := leg{run: r, leg: decay.Leg{Start: r.Start, End: r.End}}
 	switch r.Kind {
-	case "drift":
+	case record.RunDrift:
 		whole.leg.Kind = decay.Drift
-	case "reference":
+	case record.RunReference:
 		whole.leg.Reference = su.Reference
 	}
 	top := 0.0
@@ -500,14 +536,14 @@ func (b bench) doubts(sum *record.Summary) {
 	say := func(f string, a ...any) { sum.Warnings = append(sum.Warnings, fmt.Sprintf(f, a...)) }
 	for i, l := range b.legs {
 		if l.run.Doubted() && (i == 0 || b.legs[i-1].run.ID != l.run.ID) {
-			say("The %s is doubted: make it again, or take the doubt back. Until then there is no verdict.", record.RunWords[l.run.Kind])
+			say("The %s is doubted: make it again, or take the doubt back. Until then there is no verdict.", l.run.Kind.Words())
 			sum.Verdict, sum.HoldMore, sum.Tight = decay.Undecided, nil, false
 		}
 	}
 	switch in.RigHeld {
 	case "":
 		say("The rig was not checked by itself: plug it and see that it holds before the car is judged.")
-	case "lost":
+	case record.RigLost:
 		say("The rig loses %.0f Pa a minute by itself: mend it and hold again. Until then there is no verdict.", in.RigLoss)
 		sum.Verdict, sum.HoldMore, sum.Tight = decay.Undecided, nil, false
 	}
@@ -527,16 +563,16 @@ func (b bench) doubts(sum *record.Summary) {
 // Readings returns a run with its readings.
 func (s *Shop) Readings(ctx context.Context, runID string) (record.Run, ingest.Log, error) {
 	tx := s.DB.Read(ctx)
-	r, err := find[record.Run](tx, runID)
+	r, err := store.Get[record.Run](tx, runID)
 	if err != nil {
 		return r, ingest.Log{}, err
 	}
-	l, err := store.Readings(tx, runID)
+	l, err := tx.Readings(runID)
 	return r, l, err
 }
 
 // TestCase returns the case a test belongs to.
 func (s *Shop) TestCase(ctx context.Context, id string) (string, error) {
-	t, err := find[record.Test](s.DB.Read(ctx), id)
+	t, err := store.Get[record.Test](s.DB.Read(ctx), id)
 	return t.CaseID, err
 }

@@ -195,11 +195,11 @@ func (f *filler) legs(caseID, id string, k Tank, tolerance, seconds float64) {
 	su.Wet = false
 	su.Instrument = record.Instrument{Name: "pressure module 2", Range: 30 * units.InH2O, Resolution: 0.01 * units.InH2O, CalibratedOn: f.day(-120), RigHeld: "held"}
 	f.try(f.s.SaveSetup(f.ctx, "", id, t.Version, su))
-	_, err = f.s.AddRun(f.ctx, "", id, "drift", "drift.csv", k.Drifting(75), false)
+	_, err = f.s.AddRun(f.ctx, "", id, casework.NewRun{Kind: "drift", Name: "drift.csv", Log: k.Drifting(75)})
 	f.try(err)
 	k.Seed++
 	if k.Hole > 0 || seconds > 0 {
-		_, err = f.s.AddRun(f.ctx, "", id, "hold", "hold.csv", k.Hold(13*units.InH2O, seconds), false)
+		_, err = f.s.AddRun(f.ctx, "", id, casework.NewRun{Kind: "hold", Name: "hold.csv", Log: k.Hold(13*units.InH2O, seconds)})
 		f.try(err)
 	}
 }
@@ -222,7 +222,7 @@ func (f *filler) clamp() {
 	f.at(95, 40)
 	f.hold(id, before, Tank{Volume: 0.032, Hole: 0.08e-3, Drift: 0.15, Noise: 4, Seed: 21}, 0.06, 150)
 	f.at(72, 0)
-	f.try(f.s.TryComplaint(f.ctx, "", id, "driven to the ferry and back, parked overnight, started", 45, true))
+	f.try(f.s.TryComplaint(f.ctx, "", id, casework.NewTrial{How: "driven to the ferry and back, parked overnight, started", Minutes: 45, Gone: true}))
 	f.try(f.s.Monitors(f.ctx, "", id, "complete"))
 	if folder, err := f.s.Load(f.ctx, id); err == nil && len(folder.Findings) > 0 {
 		f.try(f.s.Open(f.ctx, "", id, casework.NewPostMortem{Finding: folder.Findings[0].ID, Confirmed: "yes", Text: "The clamp's thread is stripped; the hose shows its old mark a finger's breadth further in."}))
@@ -231,14 +231,14 @@ func (f *filler) clamp() {
 }
 
 // told taps a sign or a circumstance.
-func (f *filler) told(id, kind string, keys ...string) {
+func (f *filler) told(id string, kind record.SeenKind, keys ...string) {
 	for _, k := range keys {
 		f.try(f.s.Observe(f.ctx, "", id, casework.NewObservation{Kind: kind, Key: k}))
 	}
 }
 
 // smoke writes down where smoke of the vapour system came out; nowhere when no part is named.
-func (f *filler) smoke(id, size string, parts ...string) {
+func (f *filler) smoke(id string, size record.ExitSize, parts ...string) {
 	n := casework.NewResult{Test: "smoke", Outcome: "none"}
 	for _, p := range parts {
 		n.Outcome, n.Exits = "exit", append(n.Exits, record.ExitSeen{Part: p, Size: size})
@@ -296,7 +296,7 @@ func (f *filler) purge() {
 	f.at(27, 40)
 	f.scan(id, true, []string{"P0442"}, nil, []string{"P0442"}, obd.Incomplete, map[byte]float64{0x06: 0.8, 0x07: 2.3, 0x2F: 40, 0x30: 18, 0x31: 402})
 	f.at(27, 30)
-	f.try(f.s.AddNote(f.ctx, "", id, record.Unplugged, "", "purge valve, key on", nil))
+	f.try(f.s.AddNote(f.ctx, "", id, casework.NewNote{Kind: record.Unplugged, Text: "purge valve, key on"}))
 	f.at(27, 20)
 	before := f.hold(id, "", Tank{Volume: 0.035, Hole: 0.82e-3, Drift: -0.2, Noise: 3, Seed: 51}, 0.07, 120)
 	f.at(26, 45)
@@ -310,12 +310,12 @@ func (f *filler) purge() {
 	f.at(24, 30)
 	f.scan(id, true, []string{"P0442", "P0443"}, nil, []string{"P0442"}, obd.Incomplete, map[byte]float64{0x06: -0.8, 0x07: 2.3, 0x2F: 40, 0x30: 18, 0x31: 404})
 	f.at(24, 25)
-	f.try(f.s.AddNote(f.ctx, "", id, record.SelfMade, "P0443", "came after: purge valve, key on", nil))
+	f.try(f.s.AddNote(f.ctx, "", id, casework.NewNote{Kind: record.SelfMade, Subject: "P0443", Text: "came after: purge valve, key on"}))
 	f.at(24, 20)
-	f.try(f.s.AddNote(f.ctx, "", id, record.Cleared, "", "through scan adapter, bay 1", nil))
+	f.try(f.s.AddNote(f.ctx, "", id, casework.NewNote{Kind: record.Cleared, Text: "through scan adapter, bay 1"}))
 	f.at(24, 10)
 	f.scan(id, false, nil, nil, []string{"P0442"}, obd.Incomplete, map[byte]float64{0x06: 0.8, 0x07: 0, 0x2F: 40, 0x30: 0, 0x31: 0})
-	f.try(f.s.Wait(f.ctx, "", id, "soak", "cold soak, then drive and try the complaint", f.later(19)))
+	f.try(f.s.Wait(f.ctx, "", id, casework.NewWait{Kind: record.WaitSoak, Note: "cold soak, then drive and try the complaint", Until: f.later(19)}))
 }
 
 // undecided: close to the limit with a space poorly known.
@@ -337,8 +337,8 @@ func (f *filler) wide() {
 	f.told(id, record.SeenContext, "dust")
 	t, err := f.s.StartTest(f.ctx, "", id, "")
 	f.try(err)
-	f.try(f.s.CannotPressurise(f.ctx, "", t, false))
-	f.try(f.s.Wait(f.ctx, "", id, "customer", "price of a vent valve agreed?", f.later(5)))
+	f.try(f.s.SetOutcome(f.ctx, "", t, record.CannotPressurise))
+	f.try(f.s.Wait(f.ctx, "", id, casework.NewWait{Kind: record.WaitCustomer, Note: "price of a vent valve agreed?", Until: f.later(5)}))
 }
 
 // within: holds; a reading of the cap contradicts it.

@@ -180,5 +180,6 @@ func ReadBook(files ...[]byte) (knowledge.Book, error) {
 		return b, fmt.Errorf("the Book: %w", err)
 	}
 	b.Join()
+	b.Version = fingerprint(files...)
 	return b, nil
 }

@@ -2,8 +2,10 @@ package ingest
 
 import (
 	"bytes"
+	"crypto/sha256"
 	_ "embed" // the table
 	"encoding/csv"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
@@ -92,6 +94,19 @@ func ReadReadings(data []byte) ([]diagnose.Row, error) {
 		}
 		out = append(out, x)
 	}
+}
+
+// TableVersion changes whenever the table that ships does.
+var TableVersion = sync.OnceValue(func() string { return fingerprint(readingsFile) })
+
+// fingerprint is a short hash of some files.
+func fingerprint(files ...[]byte) string {
+	h := sha256.New()
+	for _, f := range files {
+		fmt.Fprintf(h, "%d ", len(f))
+		h.Write(f)
+	}
+	return hex.EncodeToString(h.Sum(nil)[:12])
 }
 
 // ReadingsFile is the table as it ships.

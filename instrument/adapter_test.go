@@ -71,7 +71,7 @@ func scan(t *testing.T, address string) (obd.Scan, string) {
 	return s, raw
 }
 
-func codes(s obd.Scan, status string) (out []string) {
+func codes(s obd.Scan, status obd.CodeStatus) (out []string) {
 	for _, c := range s.Codes {
 		if c.Status == status {
 			out = append(out, c.Code)

@@ -16,9 +16,31 @@ func refuse(format string, a ...any) error {
 	return &casework.Problem{Sentence: fmt.Sprintf(format, a...)}
 }
 
-// Start begins a leg; with redo the last leg of its kind is struck out first. A rig
-// that can be worked from here is set as the leg needs it.
-func (b *Bench) Start(ctx context.Context, kind string, redo bool) error {
+// Redo makes a leg again: when the new one is begun, the last leg of its kind is struck
+// out.
+func (b *Bench) Redo(ctx context.Context, kind record.RunKind) error {
+	b.mu.Lock()
+	runs := b.live.Runs
+	b.mu.Unlock()
+	if err := b.Start(ctx, kind); err != nil {
+		return err
+	}
+	for i := len(runs) - 1; i >= 0; i-- {
+		if runs[i].Kind == kind {
+			if err := b.hub.shop.StampRun(ctx, "", runs[i].ID, casework.Strike); err != nil {
+				return err
+			}
+			return b.Refresh()
+		}
+	}
+	return nil
+}
+
+// planned is how long each leg but the holds takes, s.
+var planned = map[record.RunKind]float64{record.RunRig: rigSeconds, record.RunZero: zeroSeconds, record.RunDrift: driftSeconds}
+
+// Start begins a leg. A rig that can be worked from here is set as the leg needs it.
+func (b *Bench) Start(ctx context.Context, kind record.RunKind) error {
 	b.mu.Lock()
 	switch {
 	case b.leg != nil, b.starting: // or somebody else's press is setting the rig just now
@@ -36,26 +58,22 @@ func (b *Bench) Start(ctx context.Context, kind string, redo bool) error {
 		b.starting = false
 		b.mu.Unlock()
 	}()
-	planned := map[string]float64{"rig": rigSeconds, "zero": zeroSeconds, "drift": driftSeconds}[kind]
-	if planned == 0 {
-		planned = holdWithout
+	seconds, ok := planned[kind]
+	if !ok {
+		seconds = holdWithout
 		if p, err := t.Plan(); err == nil && !math.IsNaN(p.Hold) {
-			planned = math.Max(p.Hold, leastHold)
+			seconds = math.Max(p.Hold, leastHold)
 		}
 	}
-	target := t.ChargeTo(kind == "vacuum")
-	before, after := rigFor(kind, target, a)
-	for _, c := range before {
-		if can(a, c.Do) {
-			if err := g.Do(ctx, c); err != nil {
-				return refuse("The rig does not do it: %v", err)
-			}
-		}
+	before, after := rigFor(kind, t.ChargeTo(kind), a)
+	if err := work(ctx, g, before); err != nil {
+		return err
 	}
 	b.mu.Lock()
 	origin := b.last.Time
 	b.mu.Unlock()
-	r, err := b.hub.shop.BeginRun(ctx, b.test, kind, record.Source{Address: b.address, Name: a.Name, Serial: a.Serial, Session: a.Session}, origin, planned)
+	r, err := b.hub.shop.BeginRun(ctx, b.test, casework.NewLive{Kind: kind, Origin: origin, Planned: seconds,
+		From: record.Source{Address: b.address, Name: a.Name, Serial: a.Serial, Session: a.Session}})
 	if err != nil {
 		return err
 	}
@@ -63,23 +81,17 @@ func (b *Bench) Start(ctx context.Context, kind string, redo bool) error {
 	b.leg, b.estimate, b.result = &leg{run: r}, nil, ""
 	b.changed()
 	b.mu.Unlock()
-	for _, c := range after {
+	return work(ctx, g, after)
+}
+
+// work sends a rig the commands that it knows, one after another.
+func work(ctx context.Context, g Gauge, commands []instrument.Command) error {
+	a := g.About()
+	for _, c := range commands {
 		if can(a, c.Do) {
 			if err := g.Do(ctx, c); err != nil {
 				return refuse("The rig does not do it: %v", err)
 			}
-		}
-	}
-	if !redo {
-		return nil
-	}
-	// The new leg is there: now the one it replaces is struck out.
-	for i := len(t.Runs) - 1; i >= 0; i-- {
-		if t.Runs[i].Kind == kind {
-			if err := b.hub.shop.StrikeRun(ctx, "", t.Runs[i].ID, false); err != nil {
-				return err
-			}
-			return b.Refresh()
 		}
 	}
 	return nil
@@ -87,7 +99,7 @@ func (b *Bench) Start(ctx context.Context, kind string, redo bool) error {
 
 // rigFor says how a rig that can be worked stands before a leg and is moved after
 // its first reading.
-func rigFor(kind string, target float64, a instrument.About) (before, after []instrument.Command) {
+func rigFor(kind record.RunKind, target float64, a instrument.About) (before, after []instrument.Command) {
 	do := func(s string) instrument.Command { return instrument.Command{Do: s} }
 	car := []instrument.Command{do(instrument.Car), do(instrument.Open)}
 	if a.Orifice > 0 {
@@ -95,15 +107,15 @@ func rigFor(kind string, target float64, a instrument.About) (before, after []in
 	}
 	charge := []instrument.Command{{Do: instrument.Charge, Target: target}}
 	switch kind {
-	case "rig":
+	case record.RunRig:
 		return []instrument.Command{do(instrument.Plug)}, charge
-	case "zero":
+	case record.RunZero:
 		return car, nil
-	case "drift":
+	case record.RunDrift:
 		return append(car, do(instrument.Seal)), nil
-	case "vacuum":
+	case record.RunVacuum:
 		return car, []instrument.Command{{Do: instrument.Draw, Target: target}}
-	case "reference":
+	case record.RunReference:
 		return append(car, do(instrument.Known)), charge
 	}
 	return car, charge
@@ -119,7 +131,7 @@ func (b *Bench) Stop() error {
 	}
 	b.end(func(r *record.Run) {
 		// The verdict was watched: it stands only with the wider factor, unless the planned end decided it.
-		r.Watched = r.Kind != "rig" && r.Kind != "zero" && r.Kind != "drift"
+		r.Watched = r.Kind.OfCar() && r.Kind != record.RunDrift
 	}, "")
 	// It may be ending by itself at this very moment.
 	for range 100 {
@@ -188,7 +200,11 @@ func (b *Bench) MoveStart(ctx context.Context, key string, at float64) error {
 // Rig works a rig that can be worked from here.
 func (b *Bench) Rig(ctx context.Context, command string) error {
 	b.mu.Lock()
-	g, a, target := b.gauge, b.about, b.live.ChargeTo(command == instrument.Draw)
+	kind := record.RunHold
+	if command == instrument.Draw {
+		kind = record.RunVacuum
+	}
+	g, a, target := b.gauge, b.about, b.live.ChargeTo(kind)
 	b.mu.Unlock()
 	if g == nil {
 		return refuse("The module does not answer")
@@ -204,37 +220,37 @@ func (b *Bench) Rig(ctx context.Context, command string) error {
 
 // Step is a leg of the test as the bench lists it.
 type Step struct {
-	Key    string `json:"key"`
-	Name   string `json:"name"`
-	State  string `json:"state"` // done, now, next, later, maybe
-	Detail string `json:"detail"`
-	Leg    string `json:"leg"` // what starting it begins; empty when it follows by itself
+	Key    string         `json:"key"` // of a leg, or of a phase of the hold
+	Name   string         `json:"name"`
+	State  string         `json:"state"` // done, now, next, later, maybe
+	Detail string         `json:"detail"`
+	Leg    record.RunKind `json:"leg"` // what starting it begins; empty when it follows by itself
 }
 
 // View is what a browser shows beside the readings. Everything in it is the same
 // for all who look.
 type View struct {
-	Version  int      `json:"version"`
-	Status   Status   `json:"status"`
-	Said     string   `json:"said"`
-	Disk     string   `json:"disk"`
-	Module   string   `json:"module"`
-	Rate     float64  `json:"rate"`
-	Leg      string   `json:"leg"` // kind, empty between legs
-	Run      string   `json:"run"`
-	LegName  string   `json:"leg_name"`
-	Phase    string   `json:"phase"`
-	Planned  float64  `json:"planned"`
-	ShutAt   float64  `json:"shut_at"`
-	Next     string   `json:"next"`
-	Result   string   `json:"result"`
-	Start    string   `json:"start"` // kind that the main button starts
-	Bell     int      `json:"bell"`
-	Steps    []Step   `json:"steps"`
-	Marks    []Mark   `json:"marks"`
-	Gaps     []Gap    `json:"gaps"`
-	Commands []string `json:"commands"`
-	Moved    float64  `json:"moved"` // start set by hand
+	Version  int            `json:"version"`
+	Status   Status         `json:"status"`
+	Said     string         `json:"said"`
+	Disk     string         `json:"disk"`
+	Module   string         `json:"module"`
+	Rate     float64        `json:"rate"`
+	Leg      record.RunKind `json:"leg"` // kind, empty between legs
+	Run      string         `json:"run"`
+	LegName  string         `json:"leg_name"`
+	Phase    string         `json:"phase"`
+	Planned  float64        `json:"planned"`
+	ShutAt   float64        `json:"shut_at"`
+	Next     string         `json:"next"`
+	Result   string         `json:"result"`
+	Start    record.RunKind `json:"start"` // kind that the main button starts
+	Bell     int            `json:"bell"`
+	Steps    []Step         `json:"steps"`
+	Marks    []Mark         `json:"marks"`
+	Gaps     []Gap          `json:"gaps"`
+	Commands []string       `json:"commands"`
+	Moved    float64        `json:"moved"` // start set by hand
 }
 
 // Mark and Gap are those of the leg, in its time.
@@ -305,7 +321,7 @@ func (b *Bench) Since(version int, run string, from int, counted int) News {
 func (b *Bench) view() View {
 	v := View{Version: b.version, Status: b.status, Said: b.said, Disk: b.disk, Module: b.about.Name, Rate: b.about.Rate, Result: b.result, Bell: b.bell, Commands: b.about.Commands}
 	if l := b.leg; l != nil {
-		v.Leg, v.Run, v.LegName, v.Phase, v.Planned, v.ShutAt = l.run.Kind, l.run.ID, record.RunWords[l.run.Kind], l.phase, l.run.Planned, l.shutAt
+		v.Leg, v.Run, v.LegName, v.Phase, v.Planned, v.ShutAt = l.run.Kind, l.run.ID, l.run.Kind.Words(), l.phase, l.run.Planned, l.shutAt
 		v.Marks, v.Gaps, v.Moved = l.run.Marks, l.run.Gaps, l.run.Start
 	}
 	b.steps(&v)
@@ -315,12 +331,12 @@ func (b *Bench) view() View {
 // steps lists the legs and says what to do now.
 func (b *Bench) steps(v *View) {
 	su := b.live.Test.Setup
-	done := func(kind string) bool { return b.live.Done(kind) }
+	done := func(kind record.RunKind) bool { return b.live.Done(kind) }
 	to := func(p float64) string { return fmt.Sprintf("%.1f inH2O (%.2f kPa)", p/units.InH2O, p/1e3) }
-	target := b.live.ChargeTo(false)
+	target := b.live.ChargeTo(record.RunHold)
 	hand := !can(b.about, instrument.Charge)
 	rig := su.Instrument.RigHeld
-	add := func(key, name, leg, detail string, isDone bool) {
+	add := func(key, name string, leg record.RunKind, detail string, isDone bool) {
 		s := Step{Key: key, Name: name, Leg: leg, Detail: detail, State: "later"}
 		switch {
 		case v.Leg != "" && leg == v.Leg && (v.Leg != "hold" || key == phaseKey(v.Phase)):
@@ -336,12 +352,12 @@ func (b *Bench) steps(v *View) {
 	}
 	rigSays := "plugged, charged, one minute"
 	switch rig {
-	case "held":
+	case record.RigHeld:
 		rigSays = "holds by itself"
-	case "lost":
+	case record.RigLost:
 		rigSays = fmt.Sprintf("loses %.0f Pa a minute", su.Instrument.RigLoss)
 	}
-	add("rig", "Rig by itself", "rig", rigSays, rig == "held")
+	add("rig", "Rig by itself", "rig", rigSays, rig == record.RigHeld)
 	zero := "open to air"
 	if done("zero") {
 		zero = fmt.Sprintf("%+.1f Pa, taken off", su.Instrument.Zero)
@@ -359,7 +375,7 @@ func (b *Bench) steps(v *View) {
 	if v.Leg == "hold" && v.Phase == Holding {
 		v.Steps[len(v.Steps)-1].State = "now"
 	}
-	add("vacuum", "Vacuum hold", "vacuum", "to "+to(b.live.ChargeTo(true))+"; what comes in is plain air", done("vacuum"))
+	add("vacuum", "Vacuum hold", "vacuum", "to "+to(b.live.ChargeTo(record.RunVacuum))+"; what comes in is plain air", done("vacuum"))
 	ref := "its diameter belongs in the set-up"
 	if su.Reference > 0 {
 		ref = fmt.Sprintf("%.3f mm added; then the volume no longer matters", su.Reference*1e3)
@@ -387,7 +403,7 @@ func (b *Bench) next(v *View, target float64, hand bool, to func(float64) string
 	if l == nil {
 		switch v.Start {
 		case "rig":
-			if b.live.Test.Setup.Instrument.RigHeld == "lost" {
+			if b.live.Test.Setup.Instrument.RigHeld == record.RigLost {
 				return "Mend the rig: hoses, adapters, plug. Then check it again."
 			}
 			if hand {

@@ -85,7 +85,6 @@ type leg struct {
 	peak   float64 // largest |p|
 	peakAt float64
 	sign   float64
-	rose   bool
 	shutAt float64
 	over   bool   // beyond the range now
 	fault  string // why the module measures nothing now
@@ -310,9 +309,9 @@ func (l *leg) add(r instrument.Reading, b *Bench) (done bool) {
 		b.changed()
 	}
 	switch l.run.Kind {
-	case "zero", "drift":
+	case record.RunZero, record.RunDrift:
 		return t-l.log.Time[0] >= l.run.Planned
-	case "rig":
+	case record.RunRig:
 		return l.shutAt > 0 && t-l.shutAt >= l.run.Planned
 	}
 	return false
@@ -321,7 +320,7 @@ func (l *leg) add(r instrument.Reading, b *Bench) (done bool) {
 // step works out the phase: charging until the pressure has stood below its peak for
 // a second, settling, holding.
 func (l *leg) step(t, p, target float64) {
-	if l.run.Kind == "zero" || l.run.Kind == "drift" {
+	if l.run.Kind == record.RunZero || l.run.Kind == record.RunDrift {
 		l.phase = Holding
 		return
 	}
@@ -350,11 +349,11 @@ func (l *leg) step(t, p, target float64) {
 // replay works the phase out of readings taken from disk.
 func (l *leg) replay(live casework.LiveTest) {
 	for i, t := range l.log.Time {
-		l.step(t, l.log.Gauge[i]-live.Test.Setup.Instrument.Zero, live.ChargeTo(l.run.Kind == "vacuum"))
+		l.step(t, l.log.Gauge[i]-live.Test.Setup.Instrument.Zero, live.ChargeTo(l.run.Kind))
 	}
 }
 
-func (b *Bench) target(kind string) float64 { return b.live.ChargeTo(kind == "vacuum") }
+func (b *Bench) target(kind record.RunKind) float64 { return b.live.ChargeTo(kind) }
 
 // finish ends the leg at its planned end.
 func (b *Bench) finish() {
@@ -400,23 +399,23 @@ func (b *Bench) end(change func(*record.Run), said string) {
 	b.changed()
 	g := b.gauge
 	b.mu.Unlock()
-	if g != nil && l.run.Kind != "drift" && l.run.Kind != "zero" {
+	if g != nil && l.run.Kind != record.RunDrift && l.run.Kind != record.RunZero {
 		b.hub.wg.Go(func() { b.release(g, l.run.Kind) })
 	}
 }
 
 // release opens a rig that can be worked from here.
-func (b *Bench) release(g Gauge, kind string) {
+func (b *Bench) release(g Gauge, kind record.RunKind) {
 	ctx, cancel := context.WithTimeout(b.hub.ctx, 5*time.Second)
 	defer cancel()
 	if !can(g.About(), instrument.Open) {
 		return
 	}
 	_ = g.Do(ctx, instrument.Command{Do: instrument.Open})
-	if kind == "rig" {
+	if kind == record.RunRig {
 		_ = g.Do(ctx, instrument.Command{Do: instrument.Car})
 	}
-	if kind == "reference" {
+	if kind == record.RunReference {
 		_ = g.Do(ctx, instrument.Command{Do: instrument.Closed})
 	}
 }
@@ -437,7 +436,7 @@ func (l *leg) learn(b *Bench) (string, func(*record.Setup)) {
 		return "Nothing was read in this leg.", nil
 	}
 	switch l.run.Kind {
-	case "zero":
+	case record.RunZero:
 		mean, sd := stats(l.log.Gauge)
 		if sd > math.Max(25, 5*b.about.Resolution) {
 			return fmt.Sprintf("The gauge did not stand still at zero (it scatters by %.0f Pa): is the rig open to the air?", sd), nil
@@ -446,7 +445,7 @@ func (l *leg) learn(b *Bench) (string, func(*record.Setup)) {
 			return fmt.Sprintf("The gauge reads %.2f inH2O open to the air: too far from zero to be taken off. Is the rig open?", mean/units.InH2O), nil
 		}
 		return fmt.Sprintf("Zero is %+.1f Pa; it is taken off.", mean), func(su *record.Setup) { su.Instrument.Zero = mean }
-	case "rig":
+	case record.RunRig:
 		i := 0
 		for i < n && l.log.Time[i] < l.shutAt+10 {
 			i++
@@ -462,11 +461,11 @@ func (l *leg) learn(b *Bench) (string, func(*record.Setup)) {
 		// Held: what it loses in a minute is below the gauge's step or a hundredth of the pressure.
 		if loss <= math.Max(2*b.about.Resolution, 0.01*l.peak) {
 			return fmt.Sprintf("The rig holds by itself: %.0f Pa lost in a minute.", math.Max(loss, 0)),
-				func(su *record.Setup) { su.Instrument.RigHeld, su.Instrument.RigLoss = "held", 0 }
+				func(su *record.Setup) { su.Instrument.RigHeld, su.Instrument.RigLoss = record.RigHeld, 0 }
 		}
 		return fmt.Sprintf("The rig loses %.0f Pa in a minute by itself: mend it before the car is judged.", loss),
-			func(su *record.Setup) { su.Instrument.RigHeld, su.Instrument.RigLoss = "lost", loss }
-	case "drift":
+			func(su *record.Setup) { su.Instrument.RigHeld, su.Instrument.RigLoss = record.RigLost, loss }
+	case record.RunDrift:
 		first, _ := stats(l.log.Gauge[:max(1, n/10)])
 		last, _ := stats(l.log.Gauge[n-max(1, n/10):])
 		return fmt.Sprintf("Drift %+.2f Pa/s over %.0f s.", (last-first)/(l.log.Time[n-1]*0.9), l.log.Time[n-1]), nil
@@ -497,7 +496,7 @@ func (b *Bench) judge(ctx context.Context) {
 		}
 		b.mu.Lock()
 		l, t := b.leg, b.live
-		ready := l != nil && !l.ending && (l.run.Kind == "hold" || l.run.Kind == "vacuum" || l.run.Kind == "reference") && l.shutAt > 0
+		ready := l != nil && !l.ending && (l.run.Kind == record.RunHold || l.run.Kind == record.RunVacuum || l.run.Kind == record.RunReference) && l.shutAt > 0
 		if !ready {
 			b.mu.Unlock()
 			continue
@@ -510,7 +509,8 @@ func (b *Bench) judge(ctx context.Context) {
 		}
 		planned := !past && held >= run.Planned
 		e := &Estimate{At: held, Run: run.ID}
-		sum, err := t.Judge(run, log, planned)
+		run.Watched = run.Watched || !planned
+		sum, err := t.Judge(run, log)
 		if err != nil {
 			e.Said = casework.Upper(err.Error()) + "."
 		} else {

@@ -8,13 +8,9 @@ import (
 	"sync"
 	"time"
 
-	"gorm.io/gorm"
-
 	"wexter/casework"
 	"wexter/core/record"
-	"wexter/ingest"
 	"wexter/instrument"
-	"wexter/store"
 )
 
 // Gauge is what a bench reads: a module on the network, a simulated one, a replay.
@@ -108,16 +104,13 @@ func (h *Hub) all() (out []*Bench) {
 func (h *Hub) flush() error {
 	h.commit.Lock()
 	defer h.commit.Unlock()
-	type piece struct {
-		leg      *leg
-		log      ingest.Log
-		from, to int
-	}
-	var pieces []piece
+	var pieces []casework.Piece
+	var legs []*leg
 	for _, b := range h.all() {
 		b.mu.Lock()
 		if l := b.leg; l != nil && len(l.log.Time) > l.written {
-			pieces = append(pieces, piece{l, l.log, l.written, len(l.log.Time)})
+			legs = append(legs, l)
+			pieces = append(pieces, casework.Piece{Run: l.run.ID, Block: l.blocks, Log: l.log, From: l.written, To: len(l.log.Time)})
 		}
 		b.mu.Unlock()
 	}
@@ -125,21 +118,14 @@ func (h *Hub) flush() error {
 		return nil
 	}
 	// Readings are only ever appended, so the slices may be read without the lock.
-	err := h.shop.DB.Write(context.Background(), func(tx *gorm.DB) error {
-		for _, p := range pieces {
-			if err := store.AppendReadings(tx, p.leg.run.ID, p.leg.blocks, p.log, p.from, p.to); err != nil {
-				return err
-			}
-		}
-		return nil
-	})
+	err := h.shop.KeepReadings(context.Background(), pieces)
 	for _, b := range h.all() {
 		b.mu.Lock()
-		for _, p := range pieces {
-			if b.leg == p.leg {
+		for i, l := range legs {
+			if b.leg == l {
 				if err == nil {
-					p.leg.written = p.to
-					p.leg.blocks++
+					l.written = pieces[i].To
+					l.blocks++
 				}
 				b.diskSays(err)
 			}
@@ -159,7 +145,7 @@ func (h *Hub) Look(test string) (*Bench, bool) {
 
 // Join connects the bench of a test to a module. Another bench's module is refused.
 func (h *Hub) Join(ctx context.Context, test, address string) error {
-	d, err := h.shop.Device(ctx, "module", address)
+	d, err := h.shop.Device(ctx, record.Module, address)
 	if err != nil {
 		return err
 	}
@@ -241,16 +227,12 @@ func (h *Hub) Resume(ctx context.Context) error {
 		return err
 	}
 	for _, r := range runs {
-		log, err := store.Readings(h.shop.DB.Read(ctx), r.ID)
-		if err != nil {
-			return err
-		}
-		blocks, err := store.Blocks(h.shop.DB.Read(ctx), r.ID)
+		log, blocks, err := h.shop.KeptReadings(ctx, r.ID)
 		if err != nil {
 			return err
 		}
 		l := &leg{run: r, log: log, written: len(log.Time), blocks: blocks, resumed: true}
-		_, err = h.shop.Device(ctx, "module", r.Source.Address)
+		_, err = h.shop.Device(ctx, record.Module, r.Source.Address)
 		if err == nil {
 			_, err = h.open(ctx, r.TestID, r.Source.Address, l)
 		}

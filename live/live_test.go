@@ -82,7 +82,7 @@ func testOn(t *testing.T, s *casework.Shop, address string, volume float64, arch
 	must(t, err)
 	id, err = s.StartTest(ctx, "", caseID, "")
 	must(t, err)
-	must(t, s.AddDevice(ctx, "", "module", "module", address, false))
+	must(t, s.AddDevice(ctx, "", casework.NewDevice{Kind: "module", Name: "module", Address: address}))
 	must(t, s.NoteGauge(ctx, id, func(su *record.Setup) {
 		su.Level, su.VolumeTolerance, su.Wet = 1-(volume-su.Extra)/su.Tank, 0.06, false
 		for _, x := range s.Book.Archetypes[0].Seal {
@@ -106,10 +106,10 @@ func within(t *testing.T, d time.Duration, what string, f func() bool) {
 func view(b *live.Bench) live.View { return *b.Since(-1, "", 0, -1).View }
 
 // leg runs one leg to its own end.
-func leg(t *testing.T, b *live.Bench, kind string) {
+func leg(t *testing.T, b *live.Bench, kind record.RunKind) {
 	t.Helper()
-	must(t, b.Start(ctx, kind, false))
-	within(t, 60*time.Second, kind+" ends by itself", func() bool { return view(b).Leg == "" })
+	must(t, b.Start(ctx, kind))
+	within(t, 60*time.Second, string(kind)+" ends by itself", func() bool { return view(b).Leg == "" })
 }
 
 func bench(t *testing.T, v sim.Vessel, speed float64) (*casework.Shop, *live.Hub, *live.Bench, *standin.Module, string, func()) {
@@ -137,10 +137,10 @@ func TestWholeBench(t *testing.T) {
 	t.Parallel()
 	for _, c := range []struct {
 		leak    float64
-		verdict string
+		verdict record.Outcome
 	}{{0.70e-3, "over_limit"}, {0.30e-3, "within_limit"}} {
 		s, _, b, _, id, _ := bench(t, sim.Vessel{Volume: 0.033, Leak: c.leak, Drift: 0.15, Orifice: 0.508e-3}, 40)
-		var asked []string
+		var asked []record.RunKind
 		for range 8 {
 			k := view(b).Start
 			if k == "" {
@@ -149,7 +149,7 @@ func TestWholeBench(t *testing.T) {
 			asked = append(asked, k)
 			leg(t, b, k)
 		}
-		if !slices.Equal(asked, []string{"rig", "zero", "drift", "hold"}) {
+		if !slices.Equal(asked, []record.RunKind{"rig", "zero", "drift", "hold"}) {
 			t.Errorf("the bench asked for %v", asked)
 		}
 		l := result(t, s, id)
@@ -162,7 +162,7 @@ func TestWholeBench(t *testing.T) {
 			t.Errorf("%.2f mm reads %.3f to %.3f mm, %s %s", c.leak*1e3, sum.Low*1e3, sum.High*1e3, l.Test.Outcome, l.Test.Problem)
 		}
 		for _, r := range l.Runs {
-			log, err := store.Readings(s.DB.Read(ctx), r.ID)
+			log, err := s.DB.Read(ctx).Readings(r.ID)
 			if err != nil || len(log.Time) != r.Readings || r.Readings < 40 || r.EndedAt == nil || log.Wall == nil {
 				t.Errorf("%s: %d readings kept of %d, %v", r.Kind, len(log.Time), r.Readings, err)
 			}
@@ -188,7 +188,7 @@ func TestUnpluggedIsNoLeak(t *testing.T) {
 		s, _, b, m, id, _ := bench(t, sim.Vessel{Volume: 0.033, Leak: 0.15e-3}, 12)
 		leg(t, b, "zero")
 		leg(t, b, "drift")
-		must(t, b.Start(ctx, "hold", false))
+		must(t, b.Start(ctx, "hold"))
 		within(t, 20*time.Second, "holding", func() bool { return view(b).Phase == live.Holding })
 		time.Sleep(400 * time.Millisecond)
 		must(t, m.Do(ctx, instrument.Command{Do: instrument.Unplug}))
@@ -225,11 +225,11 @@ func TestModuleStartedAnew(t *testing.T) {
 	s, _, b, _, id, stop := bench(t, v, 12)
 	leg(t, b, "zero")
 	leg(t, b, "drift")
-	must(t, b.Start(ctx, "hold", false))
+	must(t, b.Start(ctx, "hold"))
 	within(t, 20*time.Second, "holding", func() bool { return view(b).Phase == live.Holding })
 	stop()
 	within(t, 5*time.Second, "lost", func() bool { return view(b).Status == live.Lost })
-	if err := b.Start(ctx, "drift", false); err == nil {
+	if err := b.Start(ctx, "drift"); err == nil {
 		t.Error("a second leg was begun")
 	}
 	module(t, v, 30, b.Address())
@@ -247,7 +247,7 @@ func TestOverRangeAndActions(t *testing.T) {
 	t.Parallel()
 	s, h, b, m, id, _ := bench(t, sim.Vessel{Volume: 0.033, Leak: 0.4e-3}, 12)
 	leg(t, b, "zero")
-	must(t, b.Start(ctx, "hold", false))
+	must(t, b.Start(ctx, "hold"))
 	within(t, 20*time.Second, "settling", func() bool { return view(b).ShutAt > 0 })
 	must(t, m.Do(ctx, instrument.Command{Do: instrument.Charge, Target: 9000}))
 	within(t, 10*time.Second, "over the range", func() bool { return strings.Contains(view(b).Said, "Over the range") })
@@ -284,7 +284,7 @@ func TestOverRangeAndActions(t *testing.T) {
 		t.Errorf("%+v", r)
 	}
 	// Made again: the first is struck out.
-	must(t, b.Start(ctx, "hold", true))
+	must(t, b.Redo(ctx, "hold"))
 	must(t, b.Stop())
 	n := 0
 	for _, r := range result(t, s, id).Runs {
@@ -330,7 +330,7 @@ func TestStoppingWhenFirm(t *testing.T) {
 		must(t, b.Refresh())
 		leg(t, b, "zero")
 		leg(t, b, "drift")
-		must(t, b.Start(ctx, "hold", false))
+		must(t, b.Start(ctx, "hold"))
 		end := time.Now().Add(3500 * time.Millisecond)
 		for time.Now().Before(end) && view(b).Leg != "" {
 			if e := b.Since(-1, "", 0, -1).Estimate; e != nil && e.Said == "" && e.Sum.Verdict != "undecided" {
@@ -375,7 +375,7 @@ func TestChild(t *testing.T) {
 		must(t, h.Join(ctx, id, addr))
 		b, _ = h.Look(id)
 		within(t, 5*time.Second, "the module", func() bool { return b.Since(-1, "", 0, -1).Now != nil })
-		must(t, b.Start(ctx, "hold", false))
+		must(t, b.Start(ctx, "hold"))
 	}
 	run, from := "", 0
 	for {
@@ -435,7 +435,7 @@ func TestHundredKills(t *testing.T) {
 		if len(runs) != 1 {
 			t.Fatalf("kill %d: %d runs are open", i, len(runs))
 		}
-		log, err := store.Readings(s.DB.Read(ctx), runs[0].ID)
+		log, err := s.DB.Read(ctx).Readings(runs[0].ID)
 		must(t, err)
 		n := len(saved.Time)
 		if len(log.Time) < n || !slices.Equal(log.Time[:n], saved.Time) || !slices.Equal(log.Gauge[:n], saved.Gauge) {

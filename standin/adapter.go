@@ -230,7 +230,7 @@ func (a *Adapter) tell(words string) string {
 			return instrument.ErrorWord + ": no code"
 		}
 		u := &a.car.Units[0]
-		switch f[2] {
+		switch obd.CodeStatus(f[2]) {
 		case obd.Stored:
 			u.Stored, u.Lamp = append(u.Stored, f[1]), true
 		case obd.Pending:

@@ -2,14 +2,18 @@ package store_test
 
 import (
 	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
-	"gorm.io/gorm"
-
+	"wexter/core/record"
 	"wexter/ingest"
 	"wexter/store"
 )
@@ -28,37 +32,48 @@ func open(t *testing.T) (*store.DB, string) {
 }
 
 // withRun makes the rows that a run hangs on.
-func withRun(tx *gorm.DB) error {
-	for _, sql := range []string{
-		`INSERT INTO vehicles(id, plate, plate_key, make, model, year, odometer_km, tank_l, metering, archetype, created_at) VALUES('v','p','P','m','o',0,0,50,'maf','engine-vacuum','2026-01-01 00:00:00+00:00')`,
-		`INSERT INTO cases(id, number, vehicle_id, stage, complaint, circumstances, recent_work, deadline, wait_kind, wait_note, monitors, outcome, reason, opened_at, version) VALUES('c','SQ-1','v','hunt','','','','','','','','','','2026-01-01 00:00:00+00:00',1)`,
-		`INSERT INTO tests(id, case_id, repeat_of, setup, rules, outcome, problem, result, at, struck_at, version) VALUES('t','c','','{}','','','','','2026-01-01 00:00:00+00:00',NULL,1)`,
-		`INSERT INTO runs(id, test_id, kind, name, unit, notes, start, "end", readings, at, struck_at) VALUES('r','t','hold','x','Pa','[]',0,0,10000,'2026-01-01 00:00:00+00:00',NULL)`,
-	} {
-		if err := tx.Exec(sql).Error; err != nil {
-			return err
+// withRun makes a car with a case, a test and a run.
+func withRun(tx store.Tx) error {
+	at := time.Date(2026, 1, 5, 9, 0, 0, 0, time.UTC)
+	return errors.Join(tx.Add(&record.Vehicle{ID: "v", PlateKey: "P", CreatedAt: at}),
+		tx.Add(&record.Case{ID: "c", Number: "SQ-101", VehicleID: "v", Stage: record.Hunt, OpenedAt: at, Version: 1}),
+		tx.Add(&record.Test{ID: "t", CaseID: "c", At: at, Version: 1}),
+		tx.Add(&record.Run{ID: "r", TestID: "t", Kind: record.RunHold, Notes: record.Strings{}, Marks: record.Marks{}, Gaps: record.Gaps{}, At: at, EndedAt: &at}))
+}
+
+// raw runs statements on a shop's file beside the program.
+func raw(t *testing.T, path string, statements ...string) error {
+	t.Helper()
+	db, err := sql.Open("sqlite", "file:"+(&url.URL{Path: path}).EscapedPath()+"?_pragma=busy_timeout(5000)")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	for _, s := range statements {
+		if _, err := db.Exec(s); err != nil {
+			return fmt.Errorf("%s: %w", s, err)
 		}
 	}
 	return nil
 }
 
 func TestReadingsComeBackExactlyAndNeverChange(t *testing.T) {
-	db, _ := open(t)
+	db, path := open(t)
 	var l ingest.Log
 	for i := range 10000 {
 		x := float64(i)
 		l.Time, l.Gauge, l.Wall = append(l.Time, x/7), append(l.Gauge, 3000/(1+x)), append(l.Wall, 290+x/1e4)
 	}
-	err := db.Write(ctx, func(tx *gorm.DB) error {
+	err := db.Write(ctx, func(tx store.Tx) error {
 		if err := withRun(tx); err != nil {
 			return err
 		}
-		return store.PutReadings(tx, "r", l)
+		return tx.PutReadings("r", l)
 	})
 	if err != nil {
 		t.Fatal(err)
 	}
-	got, err := store.Readings(db.Read(ctx), "r")
+	got, err := db.Read(ctx).Readings("r")
 	if err != nil || len(got.Time) != 10000 {
 		t.Fatalf("%d readings, %v", len(got.Time), err)
 	}
@@ -67,26 +82,24 @@ func TestReadingsComeBackExactlyAndNeverChange(t *testing.T) {
 			t.Fatalf("reading %d changed", i)
 		}
 	}
-	if err := db.Write(ctx, func(tx *gorm.DB) error { return tx.Exec("UPDATE blocks SET data = x'00'").Error }); err == nil || !strings.Contains(err.Error(), "never changed") {
+	if err := raw(t, path, "UPDATE blocks SET data = x'00'"); err == nil || !strings.Contains(err.Error(), "never changed") {
 		t.Errorf("readings were changed: %v", err)
 	}
 }
 
 func TestAFailedActionLeavesNothing(t *testing.T) {
 	db, _ := open(t)
-	err := db.Write(ctx, func(tx *gorm.DB) error {
+	err := db.Write(ctx, func(tx store.Tx) error {
 		if err := withRun(tx); err != nil {
 			return err
 		}
-		return tx.Exec("INSERT INTO runs(id) VALUES('half')").Error
+		return tx.Add(&record.Run{ID: "half", TestID: "no such test"})
 	})
 	if err == nil {
 		t.Fatal("half a row was taken")
 	}
-	var n int64
-	db.Read(ctx).Table("vehicles").Count(&n)
-	if n != 0 {
-		t.Errorf("%d vehicles are left behind", n)
+	if has, err := store.Has[record.Vehicle](db.Read(ctx), "v"); has || err != nil {
+		t.Errorf("the vehicle is left behind: %v %v", has, err)
 	}
 }
 
@@ -103,9 +116,7 @@ func TestFilesThatAreNoShop(t *testing.T) {
 		t.Error("a shop in no folder")
 	}
 	db, path := open(t)
-	if err := db.Write(ctx, func(tx *gorm.DB) error {
-		return tx.Exec("INSERT INTO goose_db_version(version_id, is_applied) VALUES(9999, 1)").Error
-	}); err != nil {
+	if err := raw(t, path, "INSERT INTO goose_db_version(version_id, is_applied) VALUES(9999, 1)"); err != nil {
 		t.Fatal(err)
 	}
 	if err := db.Close(); err != nil {
@@ -121,7 +132,7 @@ func TestReadersDoNotWaitForTheWriter(t *testing.T) {
 	inside, leave := make(chan struct{}), make(chan struct{})
 	var wg sync.WaitGroup
 	wg.Go(func() {
-		_ = db.Write(ctx, func(tx *gorm.DB) error {
+		_ = db.Write(ctx, func(tx store.Tx) error {
 			err := withRun(tx)
 			close(inside)
 			<-leave
@@ -129,41 +140,38 @@ func TestReadersDoNotWaitForTheWriter(t *testing.T) {
 		})
 	})
 	<-inside
-	var n int64
-	if err := db.Read(ctx).Table("vehicles").Count(&n).Error; err != nil || n != 0 {
-		t.Errorf("while a write is under way a reader sees %d, %v", n, err)
+	if has, err := store.Has[record.Vehicle](db.Read(ctx), "v"); err != nil || has {
+		t.Errorf("while a write is under way a reader sees its row: %v, %v", has, err)
 	}
 	close(leave)
 	wg.Wait()
-	if db.Read(ctx).Table("vehicles").Count(&n); n != 1 {
-		t.Errorf("after it %d", n)
+	if has, err := store.Has[record.Vehicle](db.Read(ctx), "v"); err != nil || !has {
+		t.Errorf("after it: %v, %v", has, err)
 	}
 }
 
 // A shop of the first schema is brought up: its runs count as ended.
 func TestOlderShopIsBroughtUp(t *testing.T) {
 	db, path := open(t)
-	if err := db.Write(ctx, func(tx *gorm.DB) error {
-		if err := withRun(tx); err != nil {
-			return err
-		}
-		for _, sql := range []string{"DROP INDEX runs_open", "DROP TABLE scans", "DROP TABLE notes", "DROP TABLE devices", "DROP TABLE map_marks", "DROP TABLE corrections", "DROP TABLE access_cards", "DROP TABLE results", "DROP TABLE observations", "DROP TABLE post_mortems", "DROP INDEX vehicles_like", "DELETE FROM goose_db_version WHERE version_id > 1"} {
-			if err := tx.Exec(sql).Error; err != nil {
-				return err
-			}
-		}
-		for table, columns := range map[string]string{"vehicles": "engine boost crankcase recirculation", "runs": "source origin planned watched marks gaps ended_at doubted_at", "codes": "doubted_at", "tests": "doubted_at", "findings": "doubted_at by rests_on odds cause cause_text", "cases": "kit next next_minutes next_version", "repairs": "doubted_at", "trials": "doubted_at"} {
-			for _, c := range strings.Fields(columns) {
-				if err := tx.Exec("ALTER TABLE " + table + " DROP COLUMN " + c).Error; err != nil {
-					return err
-				}
-			}
-		}
-		return nil
-	}); err != nil {
+	if err := db.Write(ctx, withRun); err != nil {
 		t.Fatal(err)
 	}
 	if err := db.Close(); err != nil {
+		t.Fatal(err)
+	}
+	back := []string{"DROP INDEX runs_open", "DROP INDEX vehicles_like", "DELETE FROM goose_db_version WHERE version_id > 1",
+		"ALTER TABLE cases ADD COLUMN next_version INTEGER NOT NULL DEFAULT 0"}
+	for _, table := range strings.Fields("scans notes devices map_marks corrections access_cards results observations post_mortems") {
+		back = append(back, "DROP TABLE "+table)
+	}
+	for table, columns := range map[string]string{"vehicles": "engine boost crankcase recirculation version", "runs": "source origin planned watched marks gaps ended_at doubted_at",
+		"codes": "doubted_at", "tests": "doubted_at", "findings": "doubted_at by rests_on odds cause cause_text",
+		"cases": "kit next next_minutes next_version next_basis", "repairs": "doubted_at", "trials": "doubted_at"} {
+		for _, c := range strings.Fields(columns) {
+			back = append(back, "ALTER TABLE "+table+" DROP COLUMN "+c)
+		}
+	}
+	if err := raw(t, path, back...); err != nil {
 		t.Fatal(err)
 	}
 	db, err := store.Open(path)
@@ -171,8 +179,10 @@ func TestOlderShopIsBroughtUp(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer db.Close()
-	var open int64
-	if err := db.Read(ctx).Table("runs").Where("ended_at IS NULL").Count(&open).Error; err != nil || open != 0 {
-		t.Errorf("%d runs are open, %v", open, err)
+	if open, err := db.Read(ctx).OpenRuns(); err != nil || len(open) != 0 {
+		t.Errorf("%d runs are open, %v", len(open), err)
+	}
+	if c, err := store.Get[record.Case](db.Read(ctx), "c"); err != nil || c.Number != "SQ-101" || c.NextBasis != "" {
+		t.Errorf("%+v, %v", c, err)
 	}
 }

@@ -19,6 +19,7 @@ import (
 	"wexter/core/knowledge"
 	"wexter/core/record"
 	"wexter/core/units"
+	"wexter/evidence"
 	"wexter/ingest"
 	"wexter/report"
 )
@@ -27,7 +28,7 @@ type benchData struct {
 	Case    record.Case
 	Vehicle record.Vehicle
 	Arch    knowledge.Archetype
-	Test    casework.TestFolder
+	Test    evidence.TestFolder
 	Sum     record.Summary
 	Has     bool
 	Runs    []runView
@@ -63,7 +64,7 @@ type oddsMove struct {
 }
 
 // moves lists the suspects whose odds a test moves most.
-func (s *server) moves(ctx context.Context, f casework.Folder, id string) (out []oddsMove) {
+func (s *server) moves(ctx context.Context, f evidence.Folder, id string) (out []oddsMove) {
 	t, err := s.shop.Think(ctx, f)
 	if err != nil {
 		return nil
@@ -126,7 +127,7 @@ func (s *server) benchData(c *echo.Context, id string) (benchData, error) {
 	d.Arch, _ = s.shop.Book.Archetype(f.Vehicle.Archetype)
 	d.Max = fmt.Sprintf("%.1f inH2O (%.1f kPa)", d.Arch.MaxPa/units.InH2O, d.Arch.MaxPa/1e3)
 	if car, err := s.shop.Car(f.Vehicle, f.Corrections); err == nil {
-		entry, set := s.shop.Sealing(car, d.Test.Setup)
+		entry, set := car.Sealing(d.Test.Setup)
 		p, _ := car.Graph.Part(entry)
 		d.Entry, d.Reach = p.Name, reached(car, entry, set)
 		d.Suspects = s.shop.Suspects(car, "decay")
@@ -238,7 +239,7 @@ func (s *server) drawTrace(c *echo.Context, d *benchData, which string) error {
 		s.ghost(c, d, run.Leg, &series)
 	}
 	const w, h = 620.0, 300.0
-	svg := report.NewSVG(w, h, "trace of the "+record.RunWords[run.Kind])
+	svg := report.NewSVG(w, h, "trace of the "+run.Kind.Words())
 	f := report.NewFrame(w, h, "seconds", "inH2O gauge", series...)
 	f.Axes(svg)
 	for _, x := range series {
@@ -324,7 +325,7 @@ func (d *benchData) plan(l casework.LiveTest) {
 		}
 		d.Plan = append(d.Plan, l)
 	}
-	add(fmt.Sprintf("as set up, from %.0f inH2O", l.ChargeTo(false)/units.InH2O), p.Hold, p.HalfWidth)
+	add(fmt.Sprintf("as set up, from %.0f inH2O", l.ChargeTo(record.RunHold)/units.InH2O), p.Hold, p.HalfWidth)
 	for _, o := range p.Options {
 		add(o.What, o.Hold, o.HalfWidth)
 	}
@@ -365,7 +366,7 @@ func (s *server) setup(c *echo.Context) error {
 		Wet: f.text("wet") != "",
 		Instrument: record.Instrument{Name: f.text("gauge"), Range: f.si("range", "Range", units.Pressure, "inH2O", false),
 			Resolution: f.si("resolution", "Resolution", units.Pressure, "inH2O", false), Zero: f.si("zero", "Zero", units.Pressure, "inH2O", false),
-			CalibratedOn: f.text("calibrated"), RigHeld: f.text("rig"), RigLoss: f.si("rig_loss", "Rig loss", units.Pressure, "inH2O", false)},
+			CalibratedOn: f.text("calibrated"), RigHeld: record.RigCheck(f.text("rig")), RigLoss: f.si("rig_loss", "Rig loss", units.Pressure, "inH2O", false)},
 	}
 	v := f.version()
 	err := f.err
@@ -432,7 +433,8 @@ func (s *server) addLeg(c *echo.Context) error {
 	if name == "" {
 		name = "log"
 	}
-	_, err = s.shop.AddRun(c.Request().Context(), f.key(), c.Param("id"), f.text("kind"), name, log, f.text("sure") != "")
+	_, err = s.shop.AddRun(c.Request().Context(), f.key(), c.Param("id"),
+		casework.NewRun{Kind: record.RunKind(f.text("kind")), Name: name, Log: log, Sure: f.text("sure") != ""})
 	if err != nil {
 		var q *casework.Question
 		return s.showBench(c, err, func(d *benchData) {
@@ -449,7 +451,11 @@ func (s *server) addLeg(c *echo.Context) error {
 
 func (s *server) cannot(c *echo.Context) error {
 	return s.benchAct(c, func(f *form) error {
-		return s.shop.CannotPressurise(c.Request().Context(), f.key(), c.Param("id"), f.text("undo") != "")
+		o := record.CannotPressurise
+		if f.text("undo") != "" {
+			o = record.NoOutcome
+		}
+		return s.shop.SetOutcome(c.Request().Context(), f.key(), c.Param("id"), o)
 	})
 }
 
@@ -468,7 +474,7 @@ func (s *server) cut(c *echo.Context) error {
 
 func (s *server) strikeRun(c *echo.Context) error {
 	return s.benchAct(c, func(f *form) error {
-		return s.shop.StrikeRun(c.Request().Context(), f.key(), c.Param("id"), f.text("back") != "")
+		return s.shop.StampRun(c.Request().Context(), f.key(), c.Param("id"), f.stamp(casework.Strike, casework.Restore))
 	})
 }
 
@@ -500,7 +506,7 @@ func (s *server) readings(c *echo.Context) error {
 	}
 	h := c.Response().Header()
 	h.Set("Content-Type", "text/csv; charset=utf-8")
-	h.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", safeName(r.Kind+"-"+r.ID[:8])+".csv"))
+	h.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", safeName(string(r.Kind)+"-"+r.ID[:8])+".csv"))
 	w := csv.NewWriter(c.Response())
 	head := []string{"time_s", "pressure_Pa"}
 	if l.Wall != nil {

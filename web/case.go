@@ -3,13 +3,10 @@ package web
 import (
 	"cmp"
 	"context"
-	"fmt"
 	"html/template"
 	"net/http"
 	"slices"
-	"strconv"
 	"strings"
-	"time"
 
 	"github.com/labstack/echo/v5"
 
@@ -18,6 +15,7 @@ import (
 	"wexter/core/obd"
 	"wexter/core/record"
 	"wexter/core/units"
+	"wexter/evidence"
 	"wexter/report"
 )
 
@@ -26,31 +24,14 @@ const (
 	kindPressure = units.Pressure
 )
 
-// entry is one piece of the strip.
-type entry struct {
-	At      time.Time
-	Kind    string
-	ID      string
-	What    string
-	Figure  string
-	Class   string
-	Note    string
-	Link    string
-	Struck  bool
-	Doubted bool
-	Photo   string
-	Small   bool // a leg or a mark, beside its test
-	Plot    template.HTML
-}
-
 type caseData struct {
-	casework.Folder
+	evidence.Folder
 	Arch   knowledge.Archetype
-	Proof  casework.Proof
+	Proof  evidence.Proof
 	Strip  []entry
 	Stages []stageMark
 	Plot   template.HTML
-	Live   []casework.TestFolder
+	Live   []evidence.TestFolder
 	Waits  bool
 	Faults []faultFamily // that this car can have
 	Part   string        // fault chosen on the Map
@@ -72,7 +53,7 @@ type causeAsk struct {
 	Must    bool
 }
 
-func (s *server) causes(f casework.Folder, car casework.Car) (out []causeAsk) {
+func (s *server) causes(f evidence.Folder, car casework.Car) (out []causeAsk) {
 	for _, x := range f.Findings {
 		if x.StruckAt != nil || x.Cause != "" {
 			continue
@@ -80,7 +61,7 @@ func (s *server) causes(f casework.Folder, car casework.Car) (out []causeAsk) {
 		fault, _ := s.shop.Book.Fault(x.Part)
 		a := causeAsk{Finding: x, Name: fault.Name}
 		for _, y := range s.shop.Book.Faults {
-			if y.Key == x.Part || y.Family == "other" || s.shop.Where(car, y.Key) == "" {
+			if y.Key == x.Part || y.Family == "other" || car.Where(y.Key) == "" {
 				continue
 			}
 			if slices.Contains(fault.Causes, y.Key) {
@@ -118,267 +99,6 @@ func (s *server) caseData(ctx context.Context, id string) (caseData, error) {
 	d.Strip = s.strip(f)
 	d.Plot = template.HTML(comparison(d.Proof, 560, 330))
 	return d, nil
-}
-
-// strip gathers the evidence in order of time, newest on top.
-func (s *server) strip(f casework.Folder) []entry {
-	var out []entry
-	byTime := map[string][]string{}
-	var order []record.Code
-	for _, c := range f.Codes {
-		k := c.At.Format(time.RFC3339Nano) + c.Status + fmt.Sprint(c.StruckAt != nil)
-		if byTime[k] == nil {
-			order = append(order, c)
-		}
-		byTime[k] = append(byTime[k], c.Code)
-	}
-	for _, c := range order {
-		codes := byTime[c.At.Format(time.RFC3339Nano)+c.Status+fmt.Sprint(c.StruckAt != nil)]
-		var says []string
-		for _, code := range codes {
-			e := s.shop.Book.Explain(code)
-			line := code + " " + e.Says
-			if e.Size != "" {
-				line += ", " + e.Size
-			}
-			says = append(says, line)
-		}
-		e := entry{At: c.At, Kind: "code", ID: c.ID, What: "Codes, " + c.Status, Figure: strings.Join(codes, " "), Note: strings.Join(says, " · "), Struck: c.StruckAt != nil}
-		if len(codes) > 1 {
-			e.Kind = ""
-		}
-		e.Doubted = c.Doubted()
-		out = append(out, e)
-	}
-	for _, x := range f.Scans {
-		out = append(out, s.scanEntry(x))
-	}
-	car, carErr := s.shop.Car(f.Vehicle, f.Corrections)
-	for _, x := range f.Results {
-		if carErr != nil {
-			break
-		}
-		t, _ := s.shop.Book.Test(x.Test)
-		e := entry{At: x.At, Kind: "result", ID: x.ID, What: s.shop.ResultName(x, car), Figure: s.shop.OutcomeName(x.Test, x.Outcome), Struck: x.StruckAt != nil, Doubted: x.Doubted(), Class: resultClass(t, x.Outcome)}
-		var notes []string
-		for _, ex := range x.Exits {
-			p, _ := car.Graph.Part(ex.Part)
-			notes = append(notes, ex.Size+" at the "+knowledge.Lower(p.Name))
-		}
-		for _, g := range x.Figures {
-			if g.Value != nil {
-				notes = append(notes, strings.TrimSpace(fmt.Sprintf("%s %s %s", g.Name, strconv.FormatFloat(*g.Value, 'f', -1, 64), g.Unit)))
-			}
-		}
-		e.Note = both(strings.Join(notes, " · "))
-		if x.Note != "" {
-			e.Note = strings.Trim(e.Note+" · "+x.Note, " ·")
-		}
-		out = append(out, e)
-	}
-	for _, x := range f.Observations {
-		if carErr == nil {
-			out = append(out, entry{At: x.At, Kind: "observation", ID: x.ID, What: s.shop.ObservationWords(x, car), Struck: x.StruckAt != nil, Doubted: x.Doubted(), Small: true})
-		}
-	}
-	for _, x := range f.PostMortems {
-		out = append(out, entry{At: x.At, Kind: "post-mortem", ID: x.ID, What: "Part opened", Figure: map[string]string{"yes": "confirms it", "no": "does not confirm it", "unclear": "unclear"}[x.Confirmed], Note: x.Text, Photo: x.Photo, Struck: x.StruckAt != nil, Doubted: x.Doubted()})
-	}
-	for _, x := range f.Notes {
-		e := entry{At: x.At, Kind: "note", ID: x.ID, What: record.NoteWords[x.Kind], Note: x.Text, Figure: x.Subject, Struck: x.StruckAt != nil, Doubted: x.Doubted(), Photo: x.Photo}
-		out = append(out, e)
-	}
-	for _, t := range f.Tests {
-		e := entry{At: t.At, Kind: "test", ID: t.ID, What: testName(t), Link: "/tests/" + t.ID, Struck: t.StruckAt != nil, Doubted: t.Doubted(), Class: verdictClass(t.Outcome)}
-		if sum, ok := t.Summary(); ok {
-			e.Figure = fmt.Sprintf("%.3f mm", sum.D*1e3)
-			e.Note = fmt.Sprintf("%.3f to %.3f mm, %s", sum.Low*1e3, sum.High*1e3, record.OutcomeWords(t.Outcome))
-			if sum.Tight {
-				e.Note += ", tight on " + t.At.Local().Format("2 Jan")
-			}
-			e.Plot = template.HTML(sparkline(sum))
-		} else {
-			e.Figure = record.OutcomeWords(t.Outcome)
-			e.Note = t.Problem
-		}
-		for _, r := range slices.Backward(t.Runs) { // made within one moment, the later stands above
-			out = append(out, runEntries(t, r)...)
-		}
-		out = append(out, e)
-	}
-	parts := s.partNames(f)
-	for _, x := range f.Marks {
-		e := entry{At: x.At, Kind: "mark", ID: x.ID, What: record.MarkWords[x.Kind] + ": " + knowledge.Lower(parts[x.Part]), Note: x.Text, Struck: x.StruckAt != nil, Doubted: x.Doubted(), Link: "/cases/" + f.Case.ID + "?part=" + x.Part + "#part", Small: true}
-		switch {
-		case x.Kind == record.MarkSuspect:
-			e.Figure = fmt.Sprintf("%.0f %%", 100*x.Odds)
-		case x.Kind == record.MarkExit:
-			e.Figure = x.Size
-			if x.Expected {
-				e.Figure += ", expected"
-			} else {
-				e.Class = "over"
-			}
-		}
-		out = append(out, e)
-	}
-	for _, x := range f.Findings {
-		p, _ := s.shop.Book.Fault(x.Part)
-		out = append(out, entry{At: x.At, Kind: "finding", ID: x.ID, What: "Found", Figure: p.Name, Class: "over", Note: foundWords(s, x), Struck: x.StruckAt != nil, Doubted: x.Doubted(), Photo: x.Photo})
-	}
-	for _, x := range f.Repairs {
-		e := entry{At: x.At, Kind: "repair", ID: x.ID, What: "Repair, " + map[bool]string{true: "lasting", false: "temporary"}[x.Lasting], Figure: x.Action, Struck: x.StruckAt != nil, Doubted: x.Doubted()}
-		if x.DoneAt == nil {
-			e.What = "Repair, waits for its part"
-		}
-		e.Note = strings.Trim(x.Parts+" · "+x.Seals, " ·")
-		out = append(out, e)
-	}
-	for _, x := range f.Trials {
-		e := entry{At: x.At, Kind: "trial", ID: x.ID, What: "Complaint tried again", Figure: "gone", Note: fmt.Sprintf("%s · %d min", x.How, (x.Seconds+30)/60), Struck: x.StruckAt != nil, Doubted: x.Doubted(), Link: "/cases/" + f.Case.ID + "/proof"}
-		if !x.Gone {
-			e.Figure, e.Class = "came back", "over"
-		}
-		out = append(out, e)
-	}
-	out = append(out, entry{At: f.Case.OpenedAt, What: "Complaint", Note: strings.Trim(f.Case.Complaint+" · "+f.Case.Circumstances, " ·")})
-	if f.Case.RecentWork != "" {
-		out = append(out, entry{At: f.Case.OpenedAt, What: "Worked on lately", Note: f.Case.RecentWork})
-	}
-	slices.SortStableFunc(out, func(a, b entry) int { return b.At.Compare(a.At) })
-	return out
-}
-
-// foundWords says where, how and on what a finding rests.
-func foundWords(s *server, x record.Finding) string {
-	w := []string{x.Place}
-	if x.How != x.RestsOn {
-		w = append(w, x.How)
-	}
-	if x.By == record.ByTest {
-		w = append(w, "rests on: "+x.RestsOn)
-	} else {
-		w = append(w, "on the technician's word")
-	}
-	switch x.Cause {
-	case "":
-	case record.NoCause:
-		w = append(w, "failed of itself")
-	case record.CauseUnknown:
-		w = append(w, "why is not known")
-	default:
-		p, _ := s.shop.Book.Fault(x.Cause)
-		w = append(w, "victim of: "+knowledge.Lower(p.Name))
-	}
-	w = append(w, x.Why)
-	return strings.Join(slices.DeleteFunc(w, func(x string) bool { return x == "" }), " · ")
-}
-
-// resultClass is the colour of a result: what a sound part shows has none.
-func resultClass(t knowledge.Test, outcome string) string {
-	if len(t.Outcomes) > 0 && slices.Contains([]string{"holds", "none", "good", "true", "clean", "normal", "pass", "slows", "free", "follows", "rises", "stumbles", "below", "expected", "stays", "changes"}, outcome) {
-		return "within"
-	}
-	if outcome == "not-filled" || outcome == "unsteady" || outcome == "not-run" || outcome == "silent" || outcome == "sticky" {
-		return "cannot"
-	}
-	return "over"
-}
-
-// partNames are the names of the parts of a case's car.
-func (s *server) partNames(f casework.Folder) map[string]string {
-	out := map[string]string{}
-	car, err := s.shop.Car(f.Vehicle, nil) // also those that a correction took off
-	if err != nil {
-		return out
-	}
-	for _, p := range car.Graph.Parts {
-		out[p.Key] = p.Name
-	}
-	return out
-}
-
-// scanEntry is a scan in one line: its codes, and what the counters tell.
-func (s *server) scanEntry(x casework.ScanFolder) entry {
-	e := entry{At: x.At, Kind: "scan", ID: x.ID, What: "Scan", Link: "/scans/" + x.ID, Struck: x.StruckAt != nil, Doubted: x.Doubted()}
-	var codes []string
-	for _, c := range x.Read.Codes {
-		if !slices.Contains(codes, c.Code) {
-			codes = append(codes, c.Code)
-		}
-	}
-	e.Figure = strings.Join(codes, " ")
-	if len(codes) == 0 {
-		e.Figure = "no codes"
-		if !x.Read.Asked[obd.Stored] {
-			e.Figure = "codes not asked for"
-		}
-	}
-	var notes []string
-	if st := x.Read.Readiness["evap"]; st != "" && st != obd.Unsupported {
-		notes = append(notes, "vapour monitor "+map[string]string{obd.Complete: "complete", obd.Incomplete: "not complete"}[st])
-	}
-	for _, k := range []string{"06", "07"} {
-		if v, ok := x.Read.Live[k]; ok {
-			notes = append(notes, fmt.Sprintf("%s trim %+.1f %%", map[string]string{"06": "short", "07": "long"}[k], v.Value))
-		}
-	}
-	if c := x.Read.Since(x.At.Local()); c.Known && c.Warmups >= 0 {
-		notes = append(notes, fmt.Sprintf("%.0f warm-ups since clearing", c.Warmups))
-	}
-	e.Note = strings.Join(append(notes, x.Source), " · ")
-	return e
-}
-
-// runEntries is a leg in one line, and each of its marks in one.
-func runEntries(t casework.TestFolder, r record.Run) []entry {
-	link := "/tests/" + t.ID + "?leg=" + r.ID
-	e := entry{At: r.At, Kind: "run", ID: r.ID, What: casework.Upper(record.RunWords[r.Kind]), Link: link, Struck: r.StruckAt != nil, Doubted: r.Doubted(), Small: true}
-	switch {
-	case r.EndedAt == nil:
-		e.Kind, e.Note, e.Link = "", "being read now", "/tests/"+t.ID+"/live"
-	case r.Source.Name != "":
-		e.Note = fmt.Sprintf("read live, %d readings, %s", r.Readings, r.Source.Name)
-	default:
-		e.Note = fmt.Sprintf("%d readings, %s", r.Readings, r.Name)
-	}
-	for _, g := range r.Gaps {
-		e.Note += fmt.Sprintf(" · nothing read from %.0f to %.0f s", g.From, g.To)
-	}
-	out := []entry{e}
-	for _, m := range r.Marks {
-		out = append(out, entry{At: r.At.Add(time.Duration(m.Time * float64(time.Second))), What: "Mark", Note: m.Text, Link: link, Struck: r.StruckAt != nil, Small: true})
-	}
-	return out
-}
-
-func testName(t casework.TestFolder) string {
-	name := "Hold"
-	if sum, ok := t.Summary(); ok {
-		switch {
-		case sum.Pressure != nil && sum.Vacuum != nil:
-			name = "Pressure and vacuum hold"
-		case len(sum.Legs) > 0 && holdIsVacuum(sum):
-			name = "Vacuum hold"
-		default:
-			name = "Pressure hold"
-		}
-	}
-	if t.RepeatOf != "" {
-		name += ", repeated"
-	}
-	return name
-}
-
-func holdIsVacuum(sum record.Summary) bool {
-	low := 0.0
-	high := 0.0
-	for _, l := range sum.Legs {
-		for _, p := range l.Measured {
-			low, high = min(low, p), max(high, p)
-		}
-	}
-	return -low > high
 }
 
 func (s *server) caseView(c *echo.Context) error { return s.showCase(c, nil) }
@@ -427,13 +147,13 @@ func (s *server) act(c *echo.Context, where string, f func(ctx context.Context, 
 
 func (s *server) addCodes(c *echo.Context) error {
 	return s.act(c, "", func(ctx context.Context, f *form, id string) error {
-		return s.shop.AddCodes(ctx, f.key(), id, f.text("codes"), f.text("status"))
+		return s.shop.AddCodes(ctx, f.key(), id, f.text("codes"), obd.CodeStatus(f.text("status")))
 	})
 }
 
 func (s *server) strike(c *echo.Context) error {
 	return s.act(c, "", func(ctx context.Context, f *form, id string) error {
-		return s.shop.Strike(ctx, f.key(), id, f.text("kind"), f.text("entry"), f.text("back") != "")
+		return s.shop.Stamp(ctx, f.key(), id, f.entry(), f.stamp(casework.Strike, casework.Restore))
 	})
 }
 
@@ -443,7 +163,7 @@ func (s *server) wait(c *echo.Context) error {
 		if f.err != nil {
 			return f.err
 		}
-		return s.shop.Wait(ctx, f.key(), id, f.text("kind"), f.text("note"), until)
+		return s.shop.Wait(ctx, f.key(), id, casework.NewWait{Kind: record.WaitKind(f.text("kind")), Note: f.text("note"), Until: until})
 	})
 }
 
@@ -456,13 +176,13 @@ func (s *server) trial(c *echo.Context) error {
 		if f.err != nil {
 			return f.err
 		}
-		return s.shop.TryComplaint(ctx, f.key(), id, f.text("how"), m, f.text("result") == "gone")
+		return s.shop.TryComplaint(ctx, f.key(), id, casework.NewTrial{How: f.text("how"), Minutes: m, Gone: f.text("result") == "gone"})
 	})
 }
 
 func (s *server) monitors(c *echo.Context) error {
 	return s.act(c, "/proof", func(ctx context.Context, f *form, id string) error {
-		return s.shop.Monitors(ctx, f.key(), id, f.text("monitors"))
+		return s.shop.Monitors(ctx, f.key(), id, record.Monitors(f.text("monitors")))
 	})
 }
 
@@ -525,7 +245,8 @@ func (s *server) edit(c *echo.Context) error {
 	v := f.version()
 	err := f.err
 	if err == nil {
-		err = s.shop.EditCase(c.Request().Context(), f.key(), c.Param("id"), v, f.text("complaint"), f.text("circumstances"), f.text("recent_work"), f.text("deadline"))
+		err = s.shop.EditCase(c.Request().Context(), f.key(), c.Param("id"), v,
+			casework.CaseWords{Complaint: f.text("complaint"), Circumstances: f.text("circumstances"), RecentWork: f.text("recent_work"), Deadline: f.text("deadline")})
 	}
 	if err != nil {
 		return s.showEdit(c, err)
@@ -554,7 +275,11 @@ func (s *server) showForm(c *echo.Context, view, title string, failed error) err
 	case view == "found.html":
 		d.Faults, d.Part = s.canHave(d.Folder), c.QueryParam("part")
 		if k := cmp.Or(c.FormValue("part"), d.Part); k != "" && err == nil {
-			d.Rests = s.shop.RestsOn(d.Folder, car, k)
+			odds := 0.0
+			if t, err := s.shop.Think(c.Request().Context(), d.Folder); err == nil {
+				odds = t.State.Odds(k)
+			}
+			d.Rests = car.RestsOn(d.Folder, k, odds)
 		}
 	case view == "repair.html":
 		d.Causes = s.causes(d.Folder, car)
@@ -576,7 +301,7 @@ func (s *server) showForm(c *echo.Context, view, title string, failed error) err
 }
 
 // canHave lists the faults that a case's car can have, by family.
-func (s *server) canHave(f casework.Folder) (out []faultFamily) {
+func (s *server) canHave(f evidence.Folder) (out []faultFamily) {
 	car, err := s.shop.Car(f.Vehicle, f.Corrections)
 	for _, name := range knowledge.FaultFamilies() {
 		x := faultFamily{Name: name}
@@ -603,7 +328,7 @@ func (s *server) found(c *echo.Context) error {
 		return err
 	}
 	f := form{c: c}
-	n := casework.NewFinding{Part: f.text("part"), Place: f.text("place"), How: f.text("how"), By: f.text("by"), Photo: f.photo()}
+	n := casework.NewFinding{Part: f.text("part"), Place: f.text("place"), How: f.text("how"), By: record.Ground(f.text("by")), Photo: f.photo()}
 	err := f.err
 	if err == nil {
 		err = s.shop.AddFinding(c.Request().Context(), f.key(), c.Param("id"), n)
@@ -647,7 +372,7 @@ func (s *server) photo(c *echo.Context) error {
 }
 
 // comparison draws before and after of a proof on one plot; empty without a test.
-func comparison(p casework.Proof, w, h float64) string {
+func comparison(p evidence.Proof, w, h float64) string {
 	svg := report.NewSVG(w, h, "pressure traces before and after the repair")
 	if !report.Comparison(svg, w, h, summaryOf(p.Before), summaryOf(p.After)) {
 		return ""
@@ -655,7 +380,7 @@ func comparison(p casework.Proof, w, h float64) string {
 	return svg.String()
 }
 
-func summaryOf(t *casework.TestFolder) *record.Summary {
+func summaryOf(t *evidence.TestFolder) *record.Summary {
 	if t == nil {
 		return nil
 	}

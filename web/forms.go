@@ -17,6 +17,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"wexter/casework"
+	"wexter/core/record"
 	"wexter/core/units"
 )
 
@@ -121,6 +122,19 @@ func (f *form) version() int {
 		f.wrong("form", "it does not say which version it was made from; load the page again")
 	}
 	return v
+}
+
+// stamp is one of two stamps: the second when the form takes the first one back.
+func (f *form) stamp(put, takeBack casework.Stamp) casework.Stamp {
+	if f.text("back") != "" {
+		return takeBack
+	}
+	return put
+}
+
+// entry is what a form strikes out or doubts.
+func (f *form) entry() casework.Entry {
+	return casework.Entry{Kind: record.EntryKind(f.text("kind")), ID: f.text("entry")}
 }
 
 // key makes a second sending of the same form harmless. All forms of a page share

@@ -17,13 +17,14 @@ import (
 	"wexter/core/knowledge"
 	"wexter/core/record"
 	"wexter/core/units"
+	"wexter/evidence"
 	"wexter/live"
 )
 
 // verdictView is a result as the right-hand side of a bench says it.
 type verdictView struct {
 	Sum     record.Summary
-	Outcome string
+	Outcome record.Outcome
 	Hole    template.HTML
 	Live    bool   // still being read
 	Said    string // why there is no result
@@ -33,7 +34,7 @@ type liveData struct {
 	Case    record.Case
 	Vehicle record.Vehicle
 	Arch    knowledge.Archetype
-	Test    casework.TestFolder
+	Test    evidence.TestFolder
 	Modules []record.Device
 	Address string // of the module in use
 	Volume  string
@@ -102,8 +103,10 @@ func (s *server) liveAct(c *echo.Context) error {
 	}
 	var err error
 	switch do := f.text("do"); do {
-	case "start", "redo":
-		err = b.Start(ctx, f.text("leg"), do == "redo")
+	case "start":
+		err = b.Start(ctx, record.RunKind(f.text("leg")))
+	case "redo":
+		err = b.Redo(ctx, record.RunKind(f.text("leg")))
 	case "stop":
 		err = b.Stop()
 	case "mark":
@@ -261,7 +264,7 @@ func (s *server) estimate(n live.News) (*estimateJSON, error) {
 	switch {
 	case n.Estimate != nil && n.Run != "":
 		v.Sum, v.Said = n.Estimate.Sum, n.Estimate.Said
-		v.Outcome, has = string(v.Sum.Verdict), v.Said == ""
+		v.Outcome, has = record.Outcome(v.Sum.Verdict), v.Said == ""
 	case n.View != nil && n.Run == "":
 		v.Sum, has = n.Test.Summary()
 		v.Outcome, v.Said = n.Test.Outcome, n.Test.Problem
@@ -331,7 +334,8 @@ func (s *server) addInstrument(c *echo.Context) error {
 		return err
 	}
 	f := form{c: c}
-	if err := s.shop.AddDevice(c.Request().Context(), f.key(), f.text("kind"), f.text("name"), f.text("address"), f.text("sure") != ""); err != nil {
+	if err := s.shop.AddDevice(c.Request().Context(), f.key(),
+		casework.NewDevice{Kind: record.DeviceKind(f.text("kind")), Name: f.text("name"), Address: f.text("address"), Sure: f.text("sure") != ""}); err != nil {
 		ask := ""
 		if q, ok := err.(*casework.Question); ok {
 			ask = q.Sentence

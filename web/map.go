@@ -16,6 +16,7 @@ import (
 	"wexter/core/knowledge"
 	"wexter/core/plumbing"
 	"wexter/core/record"
+	"wexter/evidence"
 	"wexter/ingest"
 	"wexter/report"
 )
@@ -62,7 +63,7 @@ type partView struct {
 	Tests   []knowledge.Test
 	Card    *record.AccessCard
 	From    string // plate of the car the card is from
-	Proven  *casework.Proven
+	Proven  *evidence.Proven
 	Marks   []record.MapMark
 	Changes []record.Correction
 	Ends    []plumbing.Part // where a line may run instead
@@ -70,7 +71,7 @@ type partView struct {
 	Set     []setting       // for a test's set-up
 	Enter   bool
 	Entry   bool // gauge and supply are joined here
-	Sizes   []string
+	Sizes   []record.ExitSize
 }
 
 type setting struct {
@@ -81,7 +82,7 @@ type setting struct {
 var familyNames = map[string]string{"engine": "Engine and intake", "boost": "Charge side", "crankcase": "Crankcase", "recirculation": "Recirculation", "vapour": "Vapour system"}
 
 // drawMap draws a case's car with what is known of it.
-func (s *server) drawMap(f casework.Folder, set plumbing.Settings, link func(part string) string, chosen string, light lights) (mapView, error) {
+func (s *server) drawMap(f evidence.Folder, set plumbing.Settings, link func(part string) string, chosen string, light lights) (mapView, error) {
 	var v mapView
 	car, err := s.shop.Car(f.Vehicle, f.Corrections)
 	if err != nil {
@@ -90,7 +91,7 @@ func (s *server) drawMap(f casework.Folder, set plumbing.Settings, link func(par
 	v.Car, v.Assumed, v.Problems = car, car.Assumed, car.Problems
 	m := &report.Map{Graph: car.Graph, Sheet: car.Sheet, Title: "Map of " + f.Vehicle.Name() + ", " + f.Vehicle.Plate, Marks: map[string]report.Mark{}, Odds: map[string]float64{},
 		Settings: set, Changed: car.Changed, Chosen: chosen, Link: link}
-	proven := s.shop.Tight(f, car)
+	proven := car.Tight(f)
 	for k := range proven {
 		m.Marks[k] = report.Tight
 	}
@@ -137,7 +138,7 @@ func (s *server) drawMap(f casework.Folder, set plumbing.Settings, link func(par
 }
 
 // flags numbers exits and findings in order of time.
-func (v *mapView) flags(s *server, m *report.Map, f casework.Folder) {
+func (v *mapView) flags(s *server, m *report.Map, f evidence.Folder) {
 	type event struct {
 		at   int64
 		flag report.Flag
@@ -145,9 +146,9 @@ func (v *mapView) flags(s *server, m *report.Map, f casework.Folder) {
 	var all []event
 	for _, x := range f.Marks {
 		if x.StruckAt == nil && x.Kind == record.MarkExit {
-			words := "exit, " + x.Size
+			words := "exit, " + string(x.Size)
 			if x.Expected {
-				words = "expected exit, " + x.Size
+				words = "expected exit, " + string(x.Size)
 			}
 			all = append(all, event{x.At.UnixMilli(), report.Flag{Part: x.Part, Text: strings.TrimSpace(words + " " + x.Text), Exit: true}})
 		}
@@ -156,12 +157,12 @@ func (v *mapView) flags(s *server, m *report.Map, f casework.Folder) {
 		for _, e := range x.Exits {
 			if x.StruckAt == nil {
 				t, _ := s.shop.Book.Test(x.Test)
-				all = append(all, event{x.At.UnixMilli(), report.Flag{Part: e.Part, Text: "exit, " + e.Size + ", " + knowledge.Lower(t.Name), Exit: true}})
+				all = append(all, event{x.At.UnixMilli(), report.Flag{Part: e.Part, Text: "exit, " + string(e.Size) + ", " + knowledge.Lower(t.Name), Exit: true}})
 			}
 		}
 	}
 	for _, x := range f.Findings {
-		where := s.shop.Where(v.Car, x.Part)
+		where := v.Car.Where(x.Part)
 		if x.StruckAt != nil || where == "" {
 			continue
 		}
@@ -182,9 +183,9 @@ func (v *mapView) flags(s *server, m *report.Map, f casework.Folder) {
 }
 
 // choose gathers what there is to say of a part.
-func (v *mapView) choose(s *server, f casework.Folder, p plumbing.Part, m *report.Map) {
+func (v *mapView) choose(s *server, f evidence.Folder, p plumbing.Part, m *report.Map) {
 	g := v.Car.Graph
-	c := &partView{Part: p, State: m.StateWords(p), Faults: s.shop.Book.FaultsOf(g, v.Car.Combination, p.Key), Sizes: record.ExitSizes}
+	c := &partView{Part: p, State: m.StateWords(p), Faults: s.shop.Book.FaultsOf(g, v.Car.Combination, p.Key), Sizes: record.ExitSizes()}
 	_, c.Known, _ = strings.Cut(m.Says(p), ", ")
 	for _, x := range g.On(p.Key) {
 		if !x.Drawn() {
@@ -228,11 +229,11 @@ func (v *mapView) choose(s *server, f casework.Folder, p plumbing.Part, m *repor
 }
 
 // shown are the states a case's Map shows: those of its newest test, or at rest.
-func (s *server) shown(f casework.Folder, car casework.Car, atRest bool) (plumbing.Settings, string) {
+func (s *server) shown(f evidence.Folder, car casework.Car, atRest bool) (plumbing.Settings, string) {
 	if !atRest {
 		for _, t := range slices.Backward(f.Tests) {
 			if t.StruckAt == nil {
-				_, set := s.shop.Sealing(car, t.Setup)
+				_, set := car.Sealing(t.Setup)
 				return set, "as set for the hold of " + t.At.Local().Format("2 Jan, 15:04")
 			}
 		}
@@ -241,7 +242,7 @@ func (s *server) shown(f casework.Folder, car casework.Car, atRest bool) (plumbi
 }
 
 // caseMap is the Map as a case shows it.
-func (s *server) caseMap(c *echo.Context, f casework.Folder, base string, light lights) (mapView, error) {
+func (s *server) caseMap(c *echo.Context, f evidence.Folder, base string, light lights) (mapView, error) {
 	car, err := s.shop.Car(f.Vehicle, f.Corrections)
 	if err != nil {
 		return mapView{}, err
@@ -258,7 +259,7 @@ func (s *server) caseMap(c *echo.Context, f casework.Folder, base string, light 
 		return v, err
 	}
 	v.As, v.AtRest = as, atRest
-	v.Tested = slices.ContainsFunc(f.Tests, func(t casework.TestFolder) bool { return t.StruckAt == nil })
+	v.Tested = slices.ContainsFunc(f.Tests, func(t evidence.TestFolder) bool { return t.StruckAt == nil })
 	if v.Chosen != nil {
 		cards, err := s.shop.Cards(c.Request().Context(), f.Vehicle)
 		if err != nil {
@@ -272,7 +273,7 @@ func (s *server) caseMap(c *echo.Context, f casework.Folder, base string, light 
 }
 
 // lightsOf are the odds of a case by part, for the Map alone.
-func (s *server) lightsOf(c *echo.Context, f casework.Folder) lights {
+func (s *server) lightsOf(c *echo.Context, f evidence.Folder) lights {
 	if car, err := s.shop.Car(f.Vehicle, f.Corrections); err == nil && f.Case.Stage != record.Closed {
 		r, _ := s.reason(c.Request().Context(), c, f, car)
 		return r.light
@@ -282,7 +283,7 @@ func (s *server) lightsOf(c *echo.Context, f casework.Folder) lights {
 
 // mapPage is a case's Map, large, with its corrections and what the car is made of.
 type mapPage struct {
-	casework.Folder
+	evidence.Folder
 	Map      mapView
 	Stages   []stageMark
 	Choices  []familyChoice
@@ -381,7 +382,7 @@ func (s *server) onMap(c *echo.Context, f func(ctx context.Context, fm *form, id
 
 func (s *server) addMark(c *echo.Context) error {
 	return s.onMap(c, func(ctx context.Context, f *form, id string) error {
-		n := casework.NewMark{Kind: f.text("kind"), Part: f.text("part"), Size: f.text("size"), Expected: f.text("expected") != "", Text: f.text("words")}
+		n := casework.NewMark{Kind: record.MarkKind(f.text("kind")), Part: f.text("part"), Size: record.ExitSize(f.text("size")), Expected: f.text("expected") != "", Text: f.text("words")}
 		if n.Kind == record.MarkSuspect {
 			n.Odds = f.number("odds", "Odds", true) / 100
 		}
@@ -429,7 +430,7 @@ func (s *server) addCard(c *echo.Context) error {
 
 func (s *server) strikeOnCar(c *echo.Context) error {
 	return s.onMap(c, func(ctx context.Context, f *form, id string) error {
-		return s.shop.StrikeOnCar(ctx, f.key(), id, f.text("what"), f.text("entry"), f.text("back") != "")
+		return s.shop.Stamp(ctx, f.key(), id, casework.Entry{Kind: record.EntryKind(f.text("what")), ID: f.text("entry")}, f.stamp(casework.Strike, casework.Restore))
 	})
 }
 
@@ -446,10 +447,10 @@ func (s *server) setPlumbing(c *echo.Context) error {
 // setupMap is a test's set-up on the Map: what is plugged, powered, open and shut, and
 // where the gauge is joined.
 type setupMap struct {
-	casework.Folder
+	evidence.Folder
 	Map     mapView
 	Stages  []stageMark
-	Test    casework.TestFolder
+	Test    evidence.TestFolder
 	Entry   plumbing.Part
 	Reached setReach
 	Usual   knowledge.Archetype
@@ -488,7 +489,7 @@ func (s *server) showSetupMap(c *echo.Context, failed error) error {
 		return err
 	}
 	d.Usual, _ = s.shop.Book.Archetype(car.Combination.Vapour)
-	entry, set := s.shop.Sealing(car, d.Test.Setup)
+	entry, set := car.Sealing(d.Test.Setup)
 	base := "/tests/" + d.Test.ID + "/map"
 	link := func(part string) string { return base + "?part=" + url.QueryEscape(part) + "#part" }
 	if d.Map, err = s.drawMap(f, set, link, c.QueryParam("part"), s.lightsOf(c, f)); err != nil {
@@ -501,7 +502,7 @@ func (s *server) showSetupMap(c *echo.Context, failed error) error {
 		d.Plugs = append(d.Plugs, plugRow{p.Key, car.Graph.PlugName(p), link(p.Key), set[p.Key] == plumbing.Plugged})
 	}
 	if p := d.Map.Chosen; p != nil {
-		for _, st := range casework.CanBe(p.Part) {
+		for _, st := range evidence.CanBe(p.Part) {
 			words := map[plumbing.State]string{plumbing.Plugged: "Plug it here", plumbing.Powered: "Move it by power or vacuum", plumbing.Open: "Held open", plumbing.Shut: "Held shut"}[st]
 			switch {
 			case p.Kind == plumbing.Cover:
@@ -511,7 +512,7 @@ func (s *server) showSetupMap(c *echo.Context, failed error) error {
 			}
 			p.Set = append(p.Set, setting{string(st), words, set[p.Key] == st})
 		}
-		p.Enter, p.Entry = casework.CanEnter(p.Part), entry == p.Key
+		p.Enter, p.Entry = evidence.CanEnter(p.Part), entry == p.Key
 	}
 	for _, st := range record.Stages() {
 		d.Stages = append(d.Stages, stageMark{string(st), stageClass(st, f.Case.Stage)})

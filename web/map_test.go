@@ -3,13 +3,15 @@ package web_test
 import (
 	"bytes"
 	"context"
+	"errors"
 	"image"
 	"image/png"
 	"net/http"
 	"strings"
 	"testing"
 
-	"gorm.io/gorm"
+	"wexter/core/record"
+	"wexter/store"
 )
 
 // onMap opens a case and returns its page.
@@ -208,8 +210,14 @@ func TestAnArchetypeThatIsGone(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := b.shop.DB.Write(context.Background(), func(tx *gorm.DB) error {
-		return tx.Exec("UPDATE vehicles SET archetype = 'own-tank'").Error
+	if err := b.shop.DB.Write(context.Background(), func(tx store.Tx) error {
+		c, err := store.Get[record.Case](tx, id)
+		if err != nil {
+			return err
+		}
+		v, err := store.Get[record.Vehicle](tx, c.VehicleID)
+		v.Archetype = "own-tank"
+		return errors.Join(err, tx.Put(&v))
 	}); err != nil {
 		t.Fatal(err)
 	}

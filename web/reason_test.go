@@ -184,7 +184,7 @@ func TestSchoolsOnThePages(t *testing.T) {
 	page(c+"/proof", true, "some 40 warm-ups")
 	ways("way-codes", "clear")
 	page(c+"/proof", true, "Cleared once the repair is proven, not before")
-	if err := b.shop.AddNote(ctx, "", id, record.Cleared, "", "by the reader", nil); err != nil {
+	if err := b.shop.AddNote(ctx, "", id, casework.NewNote{Kind: record.Cleared, Text: "by the reader"}); err != nil {
 		t.Fatal(err)
 	}
 	page(c+"/proof", true, "Cleared after the repair")
@@ -215,9 +215,9 @@ func TestNothingMoreAtHand(t *testing.T) {
 	su.VolumeTolerance, su.Wet, su.Instrument.RigHeld = 0.06, false, "held"
 	ok(b.shop.SaveSetup(ctx, "", test, tf.Version, su))
 	tank := demo.Tank{Volume: su.Volume, Hole: 0.05e-3, Noise: 3, Seed: 7}
-	_, err = b.shop.AddRun(ctx, "", test, "drift", "drift.csv", tank.Drifting(75), false)
+	_, err = b.shop.AddRun(ctx, "", test, casework.NewRun{Kind: "drift", Name: "drift.csv", Log: tank.Drifting(75)})
 	ok(err)
-	_, err = b.shop.AddRun(ctx, "", test, "hold", "hold.csv", tank.Hold(13*249.089, 150), false)
+	_, err = b.shop.AddRun(ctx, "", test, casework.NewRun{Kind: "hold", Name: "hold.csv", Log: tank.Hold(13*249.089, 150)})
 	ok(err)
 	if _, body := b.get(c); !strings.Contains(body, "data-beyond") || !strings.Contains(body, "Let the monitor run, and see.") {
 		f, _ = b.shop.Load(ctx, id)

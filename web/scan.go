@@ -18,6 +18,7 @@ import (
 	"wexter/core/obd"
 	"wexter/core/record"
 	"wexter/core/units"
+	"wexter/evidence"
 	"wexter/ingest"
 	"wexter/instrument"
 )
@@ -50,7 +51,7 @@ type scanPage struct {
 // scanView is a scan as it is read.
 type scanView struct {
 	caseData
-	Scan     casework.ScanFolder
+	Scan     evidence.ScanFolder
 	Codes    []codeView
 	Monitors []monitorView
 	Live     []valueView
@@ -63,9 +64,9 @@ type scanView struct {
 }
 
 type codeView struct {
-	casework.CodeLine
-	Words []string // what each status means
-	Here  []string // statuses in this scan
+	evidence.CodeLine
+	Words []string         // what each status means
+	Here  []obd.CodeStatus // statuses in this scan
 }
 
 type monitorView struct{ Name, State, Trip string }
@@ -262,11 +263,11 @@ func (s *server) showScan(c *echo.Context, id string, failed error) error {
 		}
 	}
 	r := v.Scan.Read
-	for _, l := range d.History() {
+	for _, l := range d.CodeHistory() {
 		cv := codeView{CodeLine: l}
 		for _, x := range r.Codes {
 			if x.Code == l.Code && !slices.Contains(cv.Here, x.Status) {
-				cv.Here, cv.Words = append(cv.Here, x.Status), append(cv.Words, obd.StatusWords(x.Status))
+				cv.Here, cv.Words = append(cv.Here, x.Status), append(cv.Words, x.Status.Explain())
 			}
 		}
 		if len(cv.Here) > 0 {
@@ -393,25 +394,17 @@ func (s *server) clearCodes(c *echo.Context) error {
 			}
 			words = "through " + d.Name
 		}
-		return s.shop.AddNote(ctx, f.key(), id, record.Cleared, "", words, nil)
+		return s.shop.AddNote(ctx, f.key(), id, casework.NewNote{Kind: record.Cleared, Text: words})
 	})
 }
 
 func (s *server) addNote(c *echo.Context) error {
 	return s.act(c, "", func(ctx context.Context, f *form, id string) error {
-		var ph *record.Photo
-		if data, _ := f.file("photo", ingest.MaxPhotoBytes); data != nil && f.err == nil {
-			p, err := ingest.ReadPhoto(data)
-			if err != nil {
-				f.wrong("Photo", err.Error())
-			} else {
-				ph = photoRecord(p)
-			}
-		}
+		n := casework.NewNote{Kind: record.NoteKind(f.text("kind")), Subject: strings.ToUpper(f.text("subject")), Text: f.text("words"), Photo: f.photo()}
 		if f.err != nil {
 			return f.err
 		}
-		return s.shop.AddNote(ctx, f.key(), id, f.text("kind"), strings.ToUpper(f.text("subject")), f.text("words"), ph)
+		return s.shop.AddNote(ctx, f.key(), id, n)
 	})
 }
 
@@ -422,6 +415,6 @@ func photoRecord(p ingest.PhotoFile) *record.Photo {
 
 func (s *server) doubt(c *echo.Context) error {
 	return s.act(c, "", func(ctx context.Context, f *form, id string) error {
-		return s.shop.Doubt(ctx, f.key(), id, f.text("kind"), f.text("entry"), f.text("back") != "")
+		return s.shop.Stamp(ctx, f.key(), id, f.entry(), f.stamp(casework.Doubt, casework.Trust))
 	})
 }

@@ -69,8 +69,8 @@ func (s *server) slate(c *echo.Context) error {
 			row.When = "drive"
 		default:
 			out.Can++
-			if r.Case.NextVersion == r.Case.Version && r.Case.Next != "" && r.Next == r.Case.Next {
-				row.When = fmt.Sprintf("%d min", r.Case.NextMinutes)
+			if r.Minutes > 0 {
+				row.When = fmt.Sprintf("%d min", r.Minutes)
 			}
 		}
 		out.Rows = append(out.Rows, row)
@@ -156,9 +156,9 @@ func lane(now time.Time, r casework.SlateRow) template.HTML {
 		fmt.Fprintf(&b, `<line class="r-open" x1="3" x2="%g%%" y1="36" y2="36"/><text x="14" y="28">ready when complete</text>`, railWeeks)
 	} else if r.Waits {
 		end := railAt(now, r.Case.WaitUntil.Local())
-		words := map[string]string{"part": "part on its way", "soak": "cold soak", "drive": "drive", "customer": "customer to call", "monitors": "ready when complete"}[r.Case.WaitKind]
+		words := r.Case.WaitKind.Words()
 		class := "r-block"
-		if r.Case.WaitKind == "part" {
+		if r.Case.WaitKind == record.WaitPart {
 			class += " r-solid"
 		}
 		fmt.Fprintf(&b, `<rect class="%s" x="3" y="20" height="32" width="%.2f%%"/>`, class, max(end-0.4, 0.8))

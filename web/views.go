@@ -13,7 +13,6 @@ import (
 
 	"wexter/casework"
 	"wexter/core/knowledge"
-	"wexter/core/obd"
 	"wexter/core/record"
 	"wexter/core/units"
 )
@@ -46,7 +45,6 @@ func (s *server) funcs() template.FuncMap {
 		"num":    func(n int, x float64) string { return strings.Replace(units.Digits(x, n), "−", "-", 1) },
 		"inH2O":  func(p float64) string { return fmt.Sprintf("%.2f", p/units.InH2O) },
 		"litres": func(v float64) string { return fmt.Sprintf("%.3g", v*1e3) },
-		"words":  record.OutcomeWords,
 		"class":  verdictClass,
 		"clock": func(t time.Time) string {
 			if midnight(t.Local()).Equal(midnight(s.shop.Now().Local())) {
@@ -74,8 +72,6 @@ func (s *server) funcs() template.FuncMap {
 			return k
 		},
 		"testname": func(k string) string { t, _ := s.shop.Book.Test(k); return t.Name },
-		"goes":     obd.StatusWords,
-		"runword":  func(k string) string { return record.RunWords[k] },
 		"deref":    func(p *float64) float64 { return *p },
 		"has": func(list []string, s string) bool {
 			for _, x := range list {
@@ -151,11 +147,11 @@ func both(s string) string {
 
 // verdictClass is the colour of an outcome: within the limit is not the colour of
 // tight, which it is not.
-func verdictClass(outcome string) string {
+func verdictClass(outcome record.Outcome) string {
 	switch outcome {
-	case "over_limit", record.CannotPressurise:
+	case record.OverLimit, record.CannotPressurise:
 		return "over"
-	case "undecided":
+	case record.CannotTell:
 		return "cannot"
 	}
 	return "within"

@@ -20,6 +20,7 @@ import (
 
 	"wexter/casework"
 	"wexter/core/knowledge"
+	"wexter/core/record"
 	"wexter/demo"
 	"wexter/ingest"
 	"wexter/instrument"
@@ -99,7 +100,7 @@ func startStandins(ctx context.Context, s *casework.Shop) error {
 		}
 		go func() { _ = cmd.Wait() }()
 		f := strings.Fields(line)
-		if err := s.AddDevice(ctx, "", i.Kind, i.Name, f[len(f)-1], false); err != nil {
+		if err := s.AddDevice(ctx, "", casework.NewDevice{Kind: record.DeviceKind(i.Kind), Name: i.Name, Address: f[len(f)-1]}); err != nil {
 			return err
 		}
 	}
@@ -134,7 +135,7 @@ func bringCars(ctx context.Context, s *casework.Shop, self string) {
 		if len(f) < 6 || f[1] != "adapter" && f[1] != "module" {
 			continue
 		}
-		if err := s.AddDevice(ctx, "", f[1], strings.Join(f[2:len(f)-5+1], " ")+" "+f[len(f)-4], f[len(f)-1], false); err != nil && ctx.Err() == nil {
+		if err := s.AddDevice(ctx, "", casework.NewDevice{Kind: record.DeviceKind(f[1]), Name: strings.Join(f[2:len(f)-4], " ") + " " + f[len(f)-4], Address: f[len(f)-1]}); err != nil && ctx.Err() == nil {
 			slog.Error("an instrument of the demo could not be listed", "error", err)
 		}
 	}

@@ -2,7 +2,7 @@
 // how likely each of it is after all that was seen, and what to do next.
 //
 // A [Model] is made of one car. What may be wrong with it are exclusive explanations: one
-// fault, a pair of them, nothing that is there now, or something that the Book does not
+// fault, a pair of them, no fault present now, or something that the Book does not
 // know. Each fault comes in steps of severity, and all of them on one of a few kinds of
 // car (Spread), so that two readings that see the same hole, or the same fuel, are not
 // counted twice. Inference is exact: every explanation, step and kind of car is weighed.

@@ -23,7 +23,7 @@ type Silent struct{ ID, Says, Why string }
 
 // Explanation is one of the things that may be wrong.
 type Explanation struct {
-	Faults []string // none: nothing that is there now, or something else
+	Faults []string // none: no fault present now, or something else
 	Key    string   // faults joined with +, or none-now, or other
 	Name   string
 	Odds   float64
@@ -31,8 +31,10 @@ type Explanation struct {
 
 // NoneNow and Other are the keys of explanations that are no fault of the Book.
 const (
-	NoneNow = "none-now"
-	Other   = "other"
+	NoneNow     = "none-now"
+	NoneNowName = "No fault present now"
+	Other       = "other"
+	OtherName   = "Something the Book does not cover"
 )
 
 // Think weighs all that is known. Evidence that cannot be (an unknown key, a part that
@@ -113,7 +115,7 @@ func (s *State) Explanations() []Explanation {
 		}
 		return
 	}
-	out = append(out, Explanation{nil, NoneNow, "Nothing that is there now", sum(s.w.none)}, Explanation{nil, Other, "Something the Book does not know", sum(s.w.other)})
+	out = append(out, Explanation{nil, NoneNow, NoneNowName, sum(s.w.none)}, Explanation{nil, Other, OtherName, sum(s.w.other)})
 	slices.SortStableFunc(out, func(a, b Explanation) int { return cmp.Compare(b.Odds, a.Odds) })
 	return out
 }

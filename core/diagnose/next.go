@@ -974,7 +974,7 @@ func (s *State) describe(a *Action, ps []particle, gs []group, marg []float64) {
 	name := func(g group) string {
 		switch {
 		case g.a == -1:
-			return "nothing that is there now"
+			return "no fault present now"
 		case g.a == -2:
 			return "something else"
 		case g.b >= 0:

@@ -15,6 +15,7 @@ import (
 
 // Book is everything that is looked up.
 type Book struct {
+	Version    string      // changes whenever anything in the Book does
 	Archetypes []Archetype // how vapour systems check themselves
 	Plumbing   plumbing.Library
 	Codes      []Code

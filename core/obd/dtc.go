@@ -30,17 +30,23 @@ func EncodeDTC(code string) (a, b byte, ok bool) {
 	return byte(v >> 8), byte(v), true
 }
 
-// Statuses of a code.
+// CodeStatus is how firmly a control unit holds a code.
+type CodeStatus string
+
+// The statuses of a code.
 const (
-	Stored    = "stored"
-	Pending   = "pending"
-	Permanent = "permanent"
+	Stored    CodeStatus = "stored"
+	Pending   CodeStatus = "pending"
+	Permanent CodeStatus = "permanent"
 )
 
-// StatusWords explains what a status means and what makes it go. Two-trip logic and
+// Known reports whether s is one of the statuses.
+func (s CodeStatus) Known() bool { return s == Stored || s == Pending || s == Permanent }
+
+// Explain says what a status means and what makes it go. Two-trip logic and
 // erasing: 13 CCR 1968.2 and 40 CFR 86.1806 (values from memory).
-func StatusWords(status string) string {
-	switch status {
+func (s CodeStatus) Explain() string {
+	switch s {
 	case Pending:
 		return "Failed on one trip; the lamp comes on if the next trip fails as well. Goes by itself when a whole trip passes. After a repair look here first, not at the lamp."
 	case Permanent:

@@ -12,9 +12,9 @@ const Version = "obd/1"
 
 // Code is a trouble code with its status in one unit.
 type Code struct {
-	Code   string `json:"code"`
-	Status string `json:"status"`
-	ECU    string `json:"ecu"`
+	Code   string     `json:"code"`
+	Status CodeStatus `json:"status"`
+	ECU    string     `json:"ecu"`
 }
 
 // Freeze is a freeze frame: the code that took it, and the data at that moment.
@@ -34,7 +34,7 @@ type Text struct {
 // Scan is what all units answered. Maps are keyed by PID in two hex digits.
 type Scan struct {
 	Codes     []Code
-	Asked     map[string]bool // statuses that were answered, also with no code at all
+	Asked     map[CodeStatus]bool // statuses that were answered, also with no code at all
 	Lamp      *bool           // nil when no unit told
 	Readiness map[string]string
 	ThisTrip  map[string]string // readiness of this drive cycle, PID 41
@@ -53,7 +53,7 @@ type Scan struct {
 
 // Read joins messages to a scan. What cannot be read is left out and said.
 func Read(messages []Message) Scan {
-	s := Scan{Asked: map[string]bool{}, Readiness: map[string]string{}, ThisTrip: map[string]string{}, Live: map[string]Value{}, Others: map[string]map[string]Value{}, Supported: map[byte][]byte{}}
+	s := Scan{Asked: map[CodeStatus]bool{}, Readiness: map[string]string{}, ThisTrip: map[string]string{}, Live: map[string]Value{}, Others: map[string]map[string]Value{}, Supported: map[byte][]byte{}}
 	r := reader{Scan: &s, vin: map[string][]Message{}, codes: map[string]int{}}
 	for _, m := range messages {
 		if !slices.Contains(s.Units, m.ECU) {
@@ -219,7 +219,7 @@ func (r *reader) freeze(m Message) {
 
 // dtcs reads codes. On CAN a count precedes them, on the older buses not: an odd
 // number of bytes behind the service means a count.
-func (r *reader) dtcs(m Message, status string) {
+func (r *reader) dtcs(m Message, status CodeStatus) {
 	d := m.Data[1:]
 	r.Asked[status] = true
 	if len(d)%2 == 1 || filled(d) {

@@ -44,6 +44,9 @@ const (
 	Plugged State = "plugged"
 )
 
+// Known reports whether s is one of the states.
+func (s State) Known() bool { return s == Open || s == Shut || s == Powered || s == Plugged }
+
 // Part is one thing a hand can touch. Lines have From and To; parts that sit in the
 // wall of another name it in On.
 type Part struct {

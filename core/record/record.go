@@ -5,14 +5,16 @@ package record
 
 import (
 	"encoding/json"
+	"slices"
 	"time"
 
 	"wexter/core/decay"
+	"wexter/core/obd"
 )
 
 // Vehicle is remembered by its plate or shop id.
 type Vehicle struct {
-	ID            string    `json:"id" gorm:"primaryKey"`
+	ID            string    `json:"id"`
 	Plate         string    `json:"plate"`     // as written
 	PlateKey      string    `json:"plate_key"` // folded, unique
 	Make          string    `json:"make"`
@@ -27,6 +29,7 @@ type Vehicle struct {
 	Crankcase     string    `json:"crankcase"`
 	Recirculation string    `json:"recirculation"`
 	CreatedAt     time.Time `json:"created_at"`
+	Version       int       `json:"-"` // counted up by everything that is changed of the car, its corrections and cards
 }
 
 // Name is make and model.
@@ -61,7 +64,7 @@ func (s Stage) Index() int {
 
 // Case is one car's job.
 type Case struct {
-	ID            string     `json:"id" gorm:"primaryKey"`
+	ID            string     `json:"id"`
 	Number        string     `json:"number"`
 	VehicleID     string     `json:"vehicle_id"`
 	Stage         Stage      `json:"stage"`
@@ -69,39 +72,77 @@ type Case struct {
 	Circumstances string     `json:"circumstances"`
 	RecentWork    string     `json:"recent_work"`
 	Deadline      string     `json:"deadline"` // date of inspection, 2006-01-02, or empty
-	WaitKind      string     `json:"wait_kind"`
+	WaitKind      WaitKind   `json:"wait_kind"`
 	WaitNote      string     `json:"wait_note"`
 	WaitUntil     *time.Time `json:"wait_until"`
-	Monitors      string     `json:"monitors"` // "", incomplete, complete: typed for now
-	Outcome       string     `json:"outcome"`  // "", proven, unproven
+	Monitors      Monitors   `json:"monitors"` // of the EVAP system
+	Outcome       Ending     `json:"outcome"`
 	Reason        string     `json:"reason"`
 	OpenedAt      time.Time  `json:"opened_at"`
 	ClosedAt      *time.Time `json:"closed_at"`
 	Kit           Strings    `json:"kit" gorm:"serializer:json"` // at hand for this case; empty: the shop's
 	Version       int        `json:"version"`
 
-	// What was to be done next when the case stood at NextVersion; worked out anew at need.
+	// What was to be done next when the case stood as NextBasis says; worked out anew at need.
 	Next        string `json:"-"`
 	NextMinutes int    `json:"-"`
-	NextVersion int    `json:"-"`
+	NextBasis   string `json:"-"`
 }
 
-// Outcomes of a closed case.
+// Ending is how a case was closed; empty while it is open.
+type Ending string
+
+// The endings.
 const (
-	Proven   = "proven"
-	Unproven = "unproven"
+	Proven   Ending = "proven"
+	Unproven Ending = "unproven"
+)
+
+// WaitKind is what a case waits for; empty when it does not wait.
+type WaitKind string
+
+// What a case can wait for.
+const (
+	WaitPart     WaitKind = "part"
+	WaitSoak     WaitKind = "soak"
+	WaitDrive    WaitKind = "drive"
+	WaitCustomer WaitKind = "customer"
+	WaitMonitors WaitKind = "monitors"
+)
+
+var waitWords = map[WaitKind]string{WaitPart: "part on its way", WaitSoak: "cold soak", WaitDrive: "drive",
+	WaitCustomer: "customer to call", WaitMonitors: "ready when complete"}
+
+// Words says what is waited for as the rail does; empty for what no case waits for.
+func (k WaitKind) Words() string { return waitWords[k] }
+
+// Monitors is whether the EVAP monitor has run; empty when nobody has looked.
+type Monitors string
+
+// The states of the EVAP monitor.
+const (
+	MonitorsIncomplete Monitors = "incomplete"
+	MonitorsComplete   Monitors = "complete"
 )
 
 // Code is a trouble code tapped in by hand.
 type Code struct {
-	ID       string     `json:"id" gorm:"primaryKey"`
-	CaseID   string     `json:"case_id"`
-	Code     string     `json:"code"`
-	Status   string     `json:"status"` // stored, pending, permanent
-	At       time.Time  `json:"at"`
-	StruckAt *time.Time `json:"struck_at"`
+	ID     string         `json:"id"`
+	CaseID string         `json:"case_id"`
+	Code   string         `json:"code"`
+	Status obd.CodeStatus `json:"status"`
+	At     time.Time      `json:"at"`
+	Strike
 	Doubt
 }
+
+// Strike is set on an entry that was taken out of the reckoning; nothing is deleted.
+type Strike struct {
+	StruckAt *time.Time `json:"struck_at"`
+}
+
+// Struck reports whether the entry was taken out of the reckoning.
+func (s Strike) Struck() bool { return s.StruckAt != nil }
 
 // Doubt is set on evidence that somebody does not trust: it is kept and shown, and
 // proves nothing.
@@ -114,22 +155,43 @@ func (d Doubt) Doubted() bool { return d.DoubtedAt != nil }
 
 // Test is a pressure or vacuum hold with its set-up, legs and result.
 type Test struct {
-	ID       string     `json:"id" gorm:"primaryKey"`
-	CaseID   string     `json:"case_id"`
-	RepeatOf string     `json:"repeat_of"` // the test this one repeats after a repair
-	Setup    Setup      `json:"setup" gorm:"serializer:json"`
-	Rules    string     `json:"rules"`   // version of the algorithm
-	Outcome  string     `json:"outcome"` // "", a verdict, or cannot_pressurise
-	Problem  string     `json:"problem"` // why there is no result yet
-	Result   Blob       `json:"result"`  // the Summary, as JSON
-	At       time.Time  `json:"at"`
-	StruckAt *time.Time `json:"struck_at"`
-	Version  int        `json:"version"`
+	ID       string    `json:"id"`
+	CaseID   string    `json:"case_id"`
+	RepeatOf string    `json:"repeat_of"` // the test this one repeats after a repair
+	Setup    Setup     `json:"setup" gorm:"serializer:json"`
+	Rules    string    `json:"rules"` // version of the algorithm
+	Outcome  Outcome   `json:"outcome"`
+	Problem  string    `json:"problem"` // why there is no result yet
+	Result   Blob      `json:"result"`  // the Summary, as JSON
+	At       time.Time `json:"at"`
+	Strike
+	Version int `json:"version"`
 	Doubt
 }
 
-// CannotPressurise is the outcome of a system that could not be charged at all.
-const CannotPressurise = "cannot_pressurise"
+// Outcome is what came out of a hold: a verdict, or that there was nothing to judge;
+// empty while there is no result.
+type Outcome string
+
+// The outcomes of a hold.
+const (
+	NoOutcome        Outcome = ""
+	WithinLimit              = Outcome(decay.Within)
+	OverLimit                = Outcome(decay.Over)
+	CannotTell               = Outcome(decay.Undecided)
+	CannotPressurise Outcome = "cannot_pressurise" // the system took all the supply gave and did not come up
+)
+
+// Words says an outcome as the screens do.
+func (o Outcome) Words() string {
+	switch o {
+	case CannotPressurise:
+		return "will not build pressure"
+	case NoOutcome:
+		return "no result yet"
+	}
+	return decay.Verdict(o).Words()
+}
 
 // Setup is what is known about rig and car in a test, in SI.
 type Setup struct {
@@ -158,14 +220,23 @@ type States map[string]string
 
 // Instrument is the gauge that was read.
 type Instrument struct {
-	Name         string  `json:"name"`
-	Range        float64 `json:"range_pa"`
-	Resolution   float64 `json:"resolution_pa"`
-	Zero         float64 `json:"zero_pa"` // what it read open to air
-	CalibratedOn string  `json:"calibrated_on"`
-	RigHeld      string  `json:"rig_held"`    // "", held, lost: the rig plugged by itself
-	RigLoss      float64 `json:"rig_loss_pa"` // what it lost in a minute
+	Name         string   `json:"name"`
+	Range        float64  `json:"range_pa"`
+	Resolution   float64  `json:"resolution_pa"`
+	Zero         float64  `json:"zero_pa"` // what it read open to air
+	CalibratedOn string   `json:"calibrated_on"`
+	RigHeld      RigCheck `json:"rig_held"`    // the rig plugged by itself
+	RigLoss      float64  `json:"rig_loss_pa"` // what it lost in a minute
 }
+
+// RigCheck is how the rig did when it was plugged by itself; empty when that was not tried.
+type RigCheck string
+
+// How the rig did by itself.
+const (
+	RigHeld RigCheck = "held"
+	RigLost RigCheck = "lost"
+)
 
 // Decay returns the set-up as the decay package takes it.
 func (s Setup) Decay() decay.Setup {
@@ -179,24 +250,24 @@ func (s Setup) Decay() decay.Setup {
 
 // Run is one leg as it was read; its readings are kept in blocks that never change.
 type Run struct {
-	ID       string     `json:"id" gorm:"primaryKey"`
-	TestID   string     `json:"test_id"`
-	Kind     string     `json:"kind"` // drift, hold, reference, rig or zero
-	Name     string     `json:"name"` // file name, "typed", or the module's name
-	Unit     string     `json:"unit"`
-	Notes    Strings    `json:"notes" gorm:"serializer:json"`
-	Start    float64    `json:"start_s"` // hold cut by hand; both 0: recognised
-	End      float64    `json:"end_s"`
-	Readings int        `json:"readings"`
-	At       time.Time  `json:"at"`
-	StruckAt *time.Time `json:"struck_at"`
-	Source   Source     `json:"source" gorm:"serializer:json"` // empty for a file
-	Origin   float64    `json:"origin_s"`                      // the module's clock at time 0
-	Planned  float64    `json:"planned_s"`                     // of hold, when it was watched live
-	Watched  bool       `json:"watched"`                       // it was ended by somebody who watched the estimate
-	Marks    Marks      `json:"marks" gorm:"serializer:json"`
-	Gaps     Gaps       `json:"gaps" gorm:"serializer:json"`
-	EndedAt  *time.Time `json:"ended_at"` // nil while it is being read
+	ID       string    `json:"id"`
+	TestID   string    `json:"test_id"`
+	Kind     RunKind   `json:"kind"`
+	Name     string    `json:"name"` // file name, "typed", or the module's name
+	Unit     string    `json:"unit"`
+	Notes    Strings   `json:"notes" gorm:"serializer:json"`
+	Start    float64   `json:"start_s"` // hold cut by hand; both 0: recognised
+	End      float64   `json:"end_s"`
+	Readings int       `json:"readings"`
+	At       time.Time `json:"at"`
+	Strike
+	Source  Source     `json:"source" gorm:"serializer:json"` // empty for a file
+	Origin  float64    `json:"origin_s"`                      // the module's clock at time 0
+	Planned float64    `json:"planned_s"`                     // of hold, when it was watched live
+	Watched bool       `json:"watched"`                       // it was ended by somebody who watched the estimate
+	Marks   Marks      `json:"marks" gorm:"serializer:json"`
+	Gaps    Gaps       `json:"gaps" gorm:"serializer:json"`
+	EndedAt *time.Time `json:"ended_at"` // nil while it is being read
 	Doubt
 }
 
@@ -227,56 +298,81 @@ type (
 	Gaps  []Gap
 )
 
-// Counts reports whether a run says something about the car (and not only about
-// the rig), was ended and is not struck out.
-func (r Run) Counts() bool {
-	return r.StruckAt == nil && r.EndedAt != nil && r.Kind != "rig" && r.Kind != "zero"
-}
+// RunKind is what is read in a leg of a hold.
+type RunKind string
+
+// The legs. The first two look at rig and gauge, the others at the car.
+const (
+	RunRig       RunKind = "rig"
+	RunZero      RunKind = "zero"
+	RunDrift     RunKind = "drift"
+	RunHold      RunKind = "hold"
+	RunVacuum    RunKind = "vacuum"
+	RunReference RunKind = "reference"
+)
+
+var runWords = map[RunKind]string{RunRig: "rig by itself", RunZero: "zero, open to air", RunDrift: "drift, sealed at zero",
+	RunHold: "hold", RunVacuum: "vacuum hold", RunReference: "hold with the known orifice"}
+
+// Words says the kind of leg as the screens do; empty for one that is not known.
+func (k RunKind) Words() string { return runWords[k] }
+
+// OfCar reports whether the leg says something about the car, and not only about rig
+// and gauge.
+func (k RunKind) OfCar() bool { return runWords[k] != "" && k != RunRig && k != RunZero }
+
+// Counts reports whether a run says something about the car, was ended and is not
+// struck out.
+func (r Run) Counts() bool { return !r.Struck() && r.EndedAt != nil && r.Kind.OfCar() }
 
 // Strings is a list of sentences.
 type Strings []string
 
-// Words for the kinds of run.
-var RunWords = map[string]string{"rig": "rig by itself", "zero": "zero, open to air", "drift": "drift, sealed at zero", "hold": "hold", "vacuum": "vacuum hold", "reference": "hold with the known orifice"}
-
 // Finding is a part that was found to leak or stick.
 type Finding struct {
-	ID       string     `json:"id" gorm:"primaryKey"`
-	CaseID   string     `json:"case_id"`
-	Part     string     `json:"part"`
-	Place    string     `json:"place"`
-	How      string     `json:"how"`
-	Photo    string     `json:"photo"` // hash, or empty
-	By       string     `json:"by"`    // test or word: what it rests on
-	RestsOn  string     `json:"rests_on"`
-	Odds     float64    `json:"odds"`  // that it was this one, when it was written down
-	Cause    string     `json:"cause"` // a fault of which it is the victim, NoCause, CauseUnknown; empty: not asked yet
-	Why      string     `json:"why" gorm:"column:cause_text"`
-	At       time.Time  `json:"at"`
-	StruckAt *time.Time `json:"struck_at"`
+	ID      string    `json:"id"`
+	CaseID  string    `json:"case_id"`
+	Part    string    `json:"part"`
+	Place   string    `json:"place"`
+	How     string    `json:"how"`
+	Photo   string    `json:"photo"` // hash, or empty
+	By      Ground    `json:"by"`
+	RestsOn string    `json:"rests_on"`
+	Odds    float64   `json:"odds"`  // that it was this one, when it was written down
+	Cause   string    `json:"cause"` // a fault of which it is the victim, NoCause, CauseUnknown; empty: not asked yet
+	Why     string    `json:"why" gorm:"column:cause_text"`
+	At      time.Time `json:"at"`
+	Strike
 	Doubt
 }
 
-// What a finding rests on, and answers to why it failed that name no fault.
+// Ground is what a finding rests on.
+type Ground string
+
+// The grounds: a test or an exit that singles the part out, or the technician's judgement.
 const (
-	ByTest       = "test"
-	ByWord       = "word"
+	ByTest Ground = "test"
+	ByWord Ground = "word"
+)
+
+// Answers to why a part failed that name no fault.
+const (
 	NoCause      = "none"
 	CauseUnknown = "unknown"
 )
 
 // Result is a test of the Book with what came out, written down by hand.
 type Result struct {
-	ID       string     `json:"id" gorm:"primaryKey"`
-	CaseID   string     `json:"case_id"`
-	Test     string     `json:"test"`
-	Part     string     `json:"part"`    // tried by itself, looked at, or where smoke went in
-	Outcome  string     `json:"outcome"` // key
-	Figures  Figures    `json:"figures" gorm:"serializer:json"`
-	Exits    ExitsSeen  `json:"exits" gorm:"serializer:json"`
-	Note     string     `json:"note"`
-	At       time.Time  `json:"at"`
-	StruckAt *time.Time `json:"struck_at"`
+	ID      string    `json:"id"`
+	CaseID  string    `json:"case_id"`
+	Test    string    `json:"test"`
+	Part    string    `json:"part"`    // tried by itself, looked at, or where smoke went in
+	Outcome string    `json:"outcome"` // key
+	Figures Figures   `json:"figures" gorm:"serializer:json"`
+	Exits   ExitsSeen `json:"exits" gorm:"serializer:json"`
+	Note    string    `json:"note"`
+	At      time.Time `json:"at"`
+	Strike
 	Doubt
 }
 
@@ -289,8 +385,8 @@ type Figure struct {
 
 // ExitSeen is a place where smoke or air came out.
 type ExitSeen struct {
-	Part string `json:"part"`
-	Size string `json:"size"`
+	Part string   `json:"part"`
+	Size ExitSize `json:"size"`
 }
 
 // Figures and ExitsSeen are kept as lists.
@@ -301,41 +397,75 @@ type (
 
 // Observation is something told, seen or known of a car's past, by one tap.
 type Observation struct {
-	ID       string     `json:"id" gorm:"primaryKey"`
-	CaseID   string     `json:"case_id"`
-	Kind     string     `json:"kind"`
-	Key      string     `json:"key"`    // of a sign or a circumstance of the Book
-	Part     string     `json:"part"`   // renewed, or with marks on it
-	Absent   bool       `json:"absent"` // looked for and not there
-	At       time.Time  `json:"at"`
-	StruckAt *time.Time `json:"struck_at"`
+	ID     string    `json:"id"`
+	CaseID string    `json:"case_id"`
+	Kind   SeenKind  `json:"kind"`
+	Key    string    `json:"key"`    // of a sign or a circumstance of the Book
+	Part   string    `json:"part"`   // renewed, or with marks on it
+	Absent bool      `json:"absent"` // looked for and not there
+	At     time.Time `json:"at"`
+	Strike
 	Doubt
 }
 
-// Kinds of observation.
+// SeenKind is the kind of an observation.
+type SeenKind string
+
+// The kinds of observation.
 const (
-	SeenSign    = "sign"
-	SeenContext = "context"
-	SeenRenewed = "renewed"
-	SeenMarks   = "marks"
+	SeenSign    SeenKind = "sign"
+	SeenContext SeenKind = "context"
+	SeenRenewed SeenKind = "renewed"
+	SeenMarks   SeenKind = "marks"
 )
+
+// Known reports whether k is one of the kinds.
+func (k SeenKind) Known() bool {
+	return k == SeenSign || k == SeenContext || k == SeenRenewed || k == SeenMarks
+}
 
 // PostMortem is what the part looked like when it was opened.
 type PostMortem struct {
-	ID        string     `json:"id" gorm:"primaryKey"`
-	CaseID    string     `json:"case_id"`
-	FindingID string     `json:"finding_id"`
-	Confirmed string     `json:"confirmed"` // yes, no or unclear
-	Text      string     `json:"text"`
-	Photo     string     `json:"photo"`
-	At        time.Time  `json:"at"`
-	StruckAt  *time.Time `json:"struck_at"`
+	ID        string    `json:"id"`
+	CaseID    string    `json:"case_id"`
+	FindingID string    `json:"finding_id"`
+	Confirmed Confirmed `json:"confirmed"`
+	Text      string    `json:"text"`
+	Photo     string    `json:"photo"`
+	At        time.Time `json:"at"`
+	Strike
 	Doubt
+}
+
+// Confirmed is whether an opened part shows the failure.
+type Confirmed string
+
+// What an opened part shows.
+const (
+	ConfirmedYes     Confirmed = "yes"
+	ConfirmedNo      Confirmed = "no"
+	ConfirmedUnclear Confirmed = "unclear"
+)
+
+// Known reports whether c is one of the answers.
+func (c Confirmed) Known() bool {
+	return c == ConfirmedYes || c == ConfirmedNo || c == ConfirmedUnclear
+}
+
+// Words says what the opened part shows.
+func (c Confirmed) Words() string {
+	switch c {
+	case ConfirmedYes:
+		return "shows the failure"
+	case ConfirmedNo:
+		return "shows no failure"
+	}
+	return "is unclear"
 }
 
 // RepairDone is a repair, ordered or done.
 type RepairDone struct {
-	ID        string     `json:"id" gorm:"primaryKey"`
+	ID        string     `json:"id"`
 	CaseID    string     `json:"case_id"`
 	Action    string     `json:"action"`
 	Parts     string     `json:"parts"`
@@ -346,8 +476,19 @@ type RepairDone struct {
 	Lasting   bool       `json:"lasting"`
 	DoneAt    *time.Time `json:"done_at"` // nil while a part is waited for
 	At        time.Time  `json:"at"`
-	StruckAt  *time.Time `json:"struck_at"`
+	Strike
 	Doubt
+}
+
+// Lasts says how long a repair is meant to last, or that it waits for its part.
+func (r RepairDone) Lasts() string {
+	switch {
+	case r.DoneAt == nil:
+		return "waits for its part"
+	case r.Lasting:
+		return "lasting"
+	}
+	return "temporary"
 }
 
 // TableName keeps the plain word for the table.
@@ -355,25 +496,25 @@ func (RepairDone) TableName() string { return "repairs" }
 
 // Trial is the complaint tried again as the customer met it.
 type Trial struct {
-	ID       string     `json:"id" gorm:"primaryKey"`
-	CaseID   string     `json:"case_id"`
-	How      string     `json:"how"`
-	Seconds  int        `json:"seconds"`
-	Gone     bool       `json:"gone"`
-	At       time.Time  `json:"at"`
-	StruckAt *time.Time `json:"struck_at"`
+	ID      string    `json:"id"`
+	CaseID  string    `json:"case_id"`
+	How     string    `json:"how"`
+	Seconds int       `json:"seconds"`
+	Gone    bool      `json:"gone"`
+	At      time.Time `json:"at"`
+	Strike
 	Doubt
 }
 
 // ScanDone is what a car's control units answered, as it was read. It is decoded from
 // its text whenever it is shown.
 type ScanDone struct {
-	ID       string     `json:"id" gorm:"primaryKey"`
-	CaseID   string     `json:"case_id"`
-	Source   string     `json:"source"` // pasted, a file's name, or an adapter's address
-	Raw      string     `json:"raw"`
-	At       time.Time  `json:"at"`
-	StruckAt *time.Time `json:"struck_at"`
+	ID     string    `json:"id"`
+	CaseID string    `json:"case_id"`
+	Source string    `json:"source"` // pasted, a file's name, or an adapter's address
+	Raw    string    `json:"raw"`
+	At     time.Time `json:"at"`
+	Strike
 	Doubt
 }
 
@@ -382,93 +523,124 @@ func (ScanDone) TableName() string { return "scans" }
 
 // Note is something written down beside the measurements.
 type Note struct {
-	ID       string     `json:"id" gorm:"primaryKey"`
-	CaseID   string     `json:"case_id"`
-	Kind     string     `json:"kind"`
-	Subject  string     `json:"subject"` // a code, for self-made ones
-	Text     string     `json:"text"`
-	Photo    string     `json:"photo"` // hash, or empty
-	At       time.Time  `json:"at"`
-	StruckAt *time.Time `json:"struck_at"`
+	ID      string    `json:"id"`
+	CaseID  string    `json:"case_id"`
+	Kind    NoteKind  `json:"kind"`
+	Subject string    `json:"subject"` // a code, for self-made ones
+	Text    string    `json:"text"`
+	Photo   string    `json:"photo"` // hash, or empty
+	At      time.Time `json:"at"`
+	Strike
 	Doubt
 }
 
 // MapMark is what somebody marked on a part of the Map.
 type MapMark struct {
-	ID       string     `json:"id" gorm:"primaryKey"`
-	CaseID   string     `json:"case_id"`
-	Kind     string     `json:"kind"`
-	Part     string     `json:"part"`     // of the plumbing
-	Odds     float64    `json:"odds"`     // of a suspect set by hand; 0 takes it back
-	Size     string     `json:"size"`     // of an exit: wisp, stream, billow
-	Expected bool       `json:"expected"` // an exit that proves nothing
-	Text     string     `json:"text"`
-	At       time.Time  `json:"at"`
-	StruckAt *time.Time `json:"struck_at"`
+	ID       string    `json:"id"`
+	CaseID   string    `json:"case_id"`
+	Kind     MarkKind  `json:"kind"`
+	Part     string    `json:"part"`     // of the plumbing
+	Odds     float64   `json:"odds"`     // of a suspect set by hand; 0 takes it back
+	Size     ExitSize  `json:"size"`     // of an exit
+	Expected bool      `json:"expected"` // an exit that proves nothing
+	Text     string    `json:"text"`
+	At       time.Time `json:"at"`
+	Strike
 	Doubt
 }
 
-// Kinds of mark on the Map.
+// MarkKind is the kind of a mark on the Map.
+type MarkKind string
+
+// The kinds of mark.
 const (
-	MarkExit    = "exit"
-	MarkLooked  = "looked"
-	MarkSuspect = "suspect"
+	MarkExit    MarkKind = "exit"
+	MarkLooked  MarkKind = "looked"
+	MarkSuspect MarkKind = "suspect"
 )
 
-// MarkWords say the kinds, and ExitSizes how much comes out.
-var (
-	MarkWords = map[string]string{MarkExit: "Exit seen", MarkLooked: "Looked, nothing found", MarkSuspect: "Suspected by hand"}
-	ExitSizes = []string{"wisp", "stream", "billow"}
-)
+var markWords = map[MarkKind]string{MarkExit: "Exit seen", MarkLooked: "Looked, nothing found", MarkSuspect: "Suspected by hand"}
+
+// Words says the kind as the screens do; empty for one that is not known.
+func (k MarkKind) Words() string { return markWords[k] }
+
+// ExitSize is how much comes out at an exit.
+type ExitSize string
+
+// ExitSizes lists the sizes, the weakest first.
+func ExitSizes() []ExitSize { return []ExitSize{"wisp", "stream", "billow"} }
+
+// Known reports whether s is one of the sizes.
+func (s ExitSize) Known() bool { return slices.Contains(ExitSizes(), s) }
 
 // Correction is where one car's plumbing differs from its archetype.
 type Correction struct {
-	ID        string     `json:"id" gorm:"primaryKey"`
-	VehicleID string     `json:"vehicle_id"`
-	Kind      string     `json:"kind"` // gone, runs or note
-	Part      string     `json:"part"`
-	From      string     `json:"from" gorm:"column:runs_from"` // of a line that runs otherwise: the parts it joins
-	To        string     `json:"to" gorm:"column:runs_to"`
-	Text      string     `json:"text"`
-	Photo     string     `json:"photo"`
-	At        time.Time  `json:"at"`
-	StruckAt  *time.Time `json:"struck_at"`
+	ID        string    `json:"id"`
+	VehicleID string    `json:"vehicle_id"`
+	Kind      string    `json:"kind"` // gone, runs or note
+	Part      string    `json:"part"`
+	From      string    `json:"from" gorm:"column:runs_from"` // of a line that runs otherwise: the parts it joins
+	To        string    `json:"to" gorm:"column:runs_to"`
+	Text      string    `json:"text"`
+	Photo     string    `json:"photo"`
+	At        time.Time `json:"at"`
+	Strike
 }
 
 // AccessCard says how a part of one car is reached; the newest of a part counts.
 type AccessCard struct {
-	ID        string     `json:"id" gorm:"primaryKey"`
-	VehicleID string     `json:"vehicle_id"`
-	Part      string     `json:"part"`
-	Place     string     `json:"place"`
-	First     string     `json:"first" gorm:"column:first_off"` // what comes off first
-	Fasteners string     `json:"fasteners"`
-	Locks     string     `json:"locks"`
-	Breaks    string     `json:"breaks"`
-	Minutes   int        `json:"minutes"`
-	Photo     string     `json:"photo"`
-	At        time.Time  `json:"at"`
-	StruckAt  *time.Time `json:"struck_at"`
+	ID        string    `json:"id"`
+	VehicleID string    `json:"vehicle_id"`
+	Part      string    `json:"part"`
+	Place     string    `json:"place"`
+	First     string    `json:"first" gorm:"column:first_off"` // what comes off first
+	Fasteners string    `json:"fasteners"`
+	Locks     string    `json:"locks"`
+	Breaks    string    `json:"breaks"`
+	Minutes   int       `json:"minutes"`
+	Photo     string    `json:"photo"`
+	At        time.Time `json:"at"`
+	Strike
 }
 
-// Kinds of note.
+// Car is the id of the vehicle to which the correction belongs.
+func (c Correction) Car() string { return c.VehicleID }
+
+// Car is the id of the vehicle to which the card belongs.
+func (c AccessCard) Car() string { return c.VehicleID }
+
+// NoteKind is the kind of a note.
+type NoteKind string
+
+// The kinds of note.
 const (
-	Noted     = "note"
-	Unplugged = "unplugged" // something was unplugged with the key on
-	Cleared   = "cleared"   // codes were cleared
-	SelfMade  = "self-made" // a code that the hunt itself made
+	Noted     NoteKind = "note"
+	Unplugged NoteKind = "unplugged" // something was unplugged with the key on
+	Cleared   NoteKind = "cleared"   // codes were cleared
+	SelfMade  NoteKind = "self-made" // a code that the hunt itself made
 )
 
-// NoteWords say the kinds.
-var NoteWords = map[string]string{Noted: "Note", Unplugged: "Unplugged with the key on", Cleared: "Codes cleared", SelfMade: "Self-made code"}
+var noteWords = map[NoteKind]string{Noted: "Note", Unplugged: "Unplugged with the key on", Cleared: "Codes cleared", SelfMade: "Self-made code"}
+
+// Words says the kind as the screens do; empty for one that is not known.
+func (k NoteKind) Words() string { return noteWords[k] }
+
+// DeviceKind is the kind of an instrument.
+type DeviceKind string
+
+// The kinds of instrument.
+const (
+	Module  DeviceKind = "module"  // reads pressure
+	Adapter DeviceKind = "adapter" // asks the car's control units
+)
 
 // Device is an instrument that the shop reads by its address.
 type Device struct {
-	ID      string    `json:"id" gorm:"primaryKey"`
-	Kind    string    `json:"kind"` // module or adapter
-	Name    string    `json:"name"`
-	Address string    `json:"address"`
-	At      time.Time `json:"at"`
+	ID      string     `json:"id"`
+	Kind    DeviceKind `json:"kind"`
+	Name    string     `json:"name"`
+	Address string     `json:"address"`
+	At      time.Time  `json:"at"`
 }
 
 // Photo is kept by the hash of its bytes, without location data.
@@ -552,15 +724,4 @@ func (t Test) Summary() (s Summary, ok bool) {
 		return Summary{}, false
 	}
 	return s, true
-}
-
-// OutcomeWords says an outcome as the screens do.
-func OutcomeWords(outcome string) string {
-	switch outcome {
-	case CannotPressurise:
-		return "cannot pressurise"
-	case "":
-		return "no result yet"
-	}
-	return decay.Verdict(outcome).Words()
 }

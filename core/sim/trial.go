@@ -175,12 +175,12 @@ func (t *try) readiness() string {
 	}
 	var codes []string
 	stored := 0
-	for _, st := range []string{obd.Stored, obd.Pending} {
+	for _, st := range []obd.CodeStatus{obd.Stored, obd.Pending} {
 		for _, k := range t.Unit.List(st) {
 			if st == obd.Pending && t.Unit.Codes[k].Stored {
 				continue
 			}
-			codes = append(codes, k+" "+st)
+			codes = append(codes, k+" "+string(st))
 			if st == obd.Stored {
 				stored++
 			}

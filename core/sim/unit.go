@@ -119,7 +119,7 @@ func (u *Unit) Lamp() bool {
 }
 
 // List returns the codes of a status, sorted.
-func (u *Unit) List(status string) (out []string) {
+func (u *Unit) List(status obd.CodeStatus) (out []string) {
 	for _, k := range slices.Sorted(maps.Keys(u.Codes)) {
 		t := u.Codes[k]
 		if status == obd.Stored && t.Stored || status == obd.Pending && t.Pending || status == obd.Permanent && t.Permanent {

@@ -9,9 +9,10 @@ import (
 	"wexter/casework"
 	"wexter/core/diagnose"
 	"wexter/core/record"
+	"wexter/evidence"
 )
 
-func thought(t *testing.T, s *casework.Shop, id string) (*casework.Thought, casework.Folder) {
+func thought(t *testing.T, s *casework.Shop, id string) (*casework.Thought, evidence.Folder) {
 	t.Helper()
 	f, err := s.Load(ctx, id)
 	must(t, err)
@@ -38,16 +39,16 @@ func TestACaseBecomesEvidence(t *testing.T) {
 	if a, b := th.State.Odds("cap"), first.State.Odds("cap"); a > 0.6*b {
 		t.Errorf("a cap renewed lately: from %.3f to %.3f", b, a)
 	}
-	must(t, s.Doubt(ctx, "", id, "test", test, false))
+	must(t, s.Stamp(ctx, "", id, casework.Entry{Kind: "test", ID: test}, casework.Doubt))
 	doubted, _ := thought(t, s, id)
 	if math.Abs(doubted.State.Odds("neck-hose")-th.State.Odds("neck-hose")) < 1e-6 {
 		t.Error("a doubted hold still counts")
 	}
-	must(t, s.Doubt(ctx, "", id, "test", test, true))
+	must(t, s.Stamp(ctx, "", id, casework.Entry{Kind: "test", ID: test}, casework.Trust))
 	for _, o := range f.Observations {
-		must(t, s.Strike(ctx, "", id, "observation", o.ID, false))
+		must(t, s.Stamp(ctx, "", id, casework.Entry{Kind: "observation", ID: o.ID}, casework.Strike))
 	}
-	must(t, s.Strike(ctx, "", id, "test", test, false))
+	must(t, s.Stamp(ctx, "", id, casework.Entry{Kind: "test", ID: test}, casework.Strike))
 	back, _ := thought(t, s, id)
 	for i, p := range back.State.Marginals() {
 		if math.Abs(p-first.State.Marginals()[i]) > 1e-9 {
@@ -93,10 +94,10 @@ func TestResults(t *testing.T) {
 	}
 	k, err := s.Car(f.Vehicle, f.Corrections)
 	must(t, err)
-	if on := s.RestsOn(f, k, "neck"); len(on) != 1 || !strings.Contains(on[0], "Smoke in the vapour system") {
+	if on := k.RestsOn(f, "neck", after.State.Odds("neck")); len(on) != 1 || !strings.Contains(on[0], "Smoke in the vapour system") {
 		t.Errorf("the neck rests on %q", on)
 	}
-	if on := s.RestsOn(f, k, "cap"); len(on) != 0 {
+	if on := k.RestsOn(f, "cap", after.State.Odds("cap")); len(on) != 0 {
 		t.Errorf("the cap rests on %q", on)
 	}
 	_, err = s.AddResult(ctx, "", id, casework.NewResult{Test: "trims", Outcome: "normal", Readings: []float64{1.2, nan, nan}})
@@ -276,7 +277,7 @@ func TestScansSpeak(t *testing.T) {
 	th, f := thought(t, s, id)
 	k, err := s.Car(f.Vehicle, f.Corrections)
 	must(t, err)
-	h, _ := s.History(f, k)
+	h, _ := evidence.History(f, k.Car)
 	var trim, codes *diagnose.Evidence
 	for i, e := range h[0].Evidence {
 		switch e.Kind {

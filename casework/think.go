@@ -1,0 +1,208 @@
+package casework
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"math"
+	"slices"
+	"strings"
+	"sync"
+
+	"wexter/core/diagnose"
+	"wexter/core/record"
+	"wexter/evidence"
+	"wexter/ingest"
+	"wexter/report"
+	"wexter/store"
+)
+
+// Thought is what is to be made of a case: its odds, and what to do next.
+type Thought struct {
+	State        *diagnose.State
+	Explanations []diagnose.Explanation
+	Plan         diagnose.Plan
+	Clashes      []diagnose.Clash
+	Left         []diagnose.Silent // evidence that was left out, and why
+	Bay          diagnose.Bay
+	Words        string // next, for the Slate
+	Minutes      int
+}
+
+// thoughts keeps what was worked out last, by everything that it rests on: see thoughtKey.
+type thoughts struct {
+	mu sync.Mutex
+	m  map[string]*Thought
+}
+
+// mostThoughts is how many cases are kept in mind at once.
+const mostThoughts = 64
+
+func (c *thoughts) get(key string) *Thought {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.m[key]
+}
+
+func (c *thoughts) put(key string, t *Thought) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.m == nil || len(c.m) >= mostThoughts {
+		c.m = map[string]*Thought{}
+	}
+	c.m[key] = t
+}
+
+// thoughtKey names everything that a thought depends on: the program's algorithm and
+// table, the Book, the whole folder with its car and corrections, and the bay. What is
+// added to any of them later is in the key by itself, since all of it is written out.
+// It is empty when that cannot be done; nothing is kept then.
+func (s *Shop) thoughtKey(f evidence.Folder, bay diagnose.Bay) string {
+	h := sha256.New()
+	if err := json.NewEncoder(h).Encode([]any{diagnose.Version, ingest.TableVersion(), s.Book.Version, f, bay}); err != nil {
+		return ""
+	}
+	return string(h.Sum(nil))
+}
+
+// Think works out what is to be made of a case. It is kept until anything changes on
+// which it depends.
+func (s *Shop) Think(ctx context.Context, f evidence.Folder) (*Thought, error) {
+	car, err := s.Car(f.Vehicle, f.Corrections)
+	if err != nil {
+		return nil, err
+	}
+	bay, err := s.Bay(ctx, f)
+	if err != nil {
+		return nil, err
+	}
+	key := s.thoughtKey(f, bay)
+	if t := s.minds.get(key); t != nil {
+		return t, nil
+	}
+	t, err := s.think(f, car, bay)
+	if err != nil {
+		return nil, err
+	}
+	if key != "" {
+		s.minds.put(key, t)
+	}
+	return t, nil
+}
+
+func (s *Shop) think(f evidence.Folder, car Car, bay diagnose.Bay) (*Thought, error) {
+	m, err := s.model(f, car)
+	if err != nil {
+		return nil, err
+	}
+	h, left := evidence.History(f, car.Car)
+	// One reading that cannot be weighed (of a part that a correction took away) must not
+	// stop the rest: it is left out and named.
+	var st *diagnose.State
+	for range 50 {
+		if st, err = m.Think(h); err == nil {
+			break
+		}
+		n, at := worst(m, h)
+		if n < 0 {
+			return nil, err
+		}
+		e := h[n].Evidence[at]
+		left = append(left, diagnose.Silent{ID: e.ID, Says: e.Says, Why: strings.TrimPrefix(err.Error(), e.Says+": ")})
+		h[n].Evidence = slices.Delete(slices.Clone(h[n].Evidence), at, at+1)
+	}
+	if st == nil {
+		return nil, err
+	}
+	t := &Thought{State: st, Explanations: st.Explanations(), Left: append(left, st.Silent...), Bay: bay}
+	t.Plan = st.Next(bay)
+	t.Clashes = st.Clashes()
+	if len(t.Plan.Actions) > 0 {
+		a := t.Plan.Actions[0]
+		t.Words, t.Minutes = strings.ToLower(a.Name[:1])+a.Name[1:], int(math.Round(a.Minutes))
+	}
+	return t, nil
+}
+
+// worst finds a piece of evidence that by itself cannot be weighed.
+func worst(m *diagnose.Model, h diagnose.History) (epoch, at int) {
+	for n := range h {
+		for i := range h[n].Evidence {
+			if _, err := m.Think(diagnose.History{{Evidence: h[n].Evidence[i : i+1]}}); err != nil {
+				return n, i
+			}
+		}
+	}
+	return -1, 0
+}
+
+// model is what may be wrong with the car of a case.
+func (s *Shop) model(f evidence.Folder, car Car) (*diagnose.Model, error) {
+	age := 0.0
+	if f.Vehicle.Year > 1900 {
+		age = math.Max(float64(f.Case.OpenedAt.Year()-f.Vehicle.Year), 0)
+	}
+	m, err := diagnose.New(s.Book, ingest.Table(), diagnose.Car{Of: car.Combination, Graph: car.Graph, Age: age, Km: f.Vehicle.OdometerKM})
+	if err != nil {
+		return nil, problem("plumbing", "%s.", Upper(err.Error()))
+	}
+	return m, nil
+}
+
+// nextBasis names what the next step that is kept for the Slate rests on, by what the
+// Slate has read anyway: versions of case and car instead of all that is on them.
+func (s *Shop) nextBasis(c record.Case, v record.Vehicle, w Ways) string {
+	h := sha256.New()
+	_ = json.NewEncoder(h).Encode([]any{diagnose.Version, ingest.TableVersion(), s.Book.Version, c.Version, v.Version, w})
+	return hex.EncodeToString(h.Sum(nil)[:12])
+}
+
+// KeepNext remembers what is to be done next, for the Slate.
+func (s *Shop) KeepNext(ctx context.Context, f evidence.Folder, t *Thought) error {
+	w, err := s.Ways(ctx)
+	if err != nil {
+		return err
+	}
+	c := f.Case
+	basis := s.nextBasis(c, f.Vehicle, w)
+	if c.NextBasis == basis || c.Stage == record.Closed {
+		return nil
+	}
+	c.Next, c.NextMinutes, c.NextBasis = t.Words, t.Minutes, basis
+	if len(f.Scans)+len(f.Codes) == 0 || !slices.Contains([]record.Stage{record.Intake, record.Scan, record.Hunt}, c.Stage) {
+		c.Next = "" // the order of the work says what is next
+	}
+	return s.DB.Write(ctx, func(tx store.Tx) error { return tx.KeepNext(c) })
+}
+
+// CaseVersion is counted up by everything that is done to a case.
+func (s *Shop) CaseVersion(ctx context.Context, id string) (int, error) {
+	return s.DB.Read(ctx).CaseVersion(id)
+}
+
+// ThinkOfBundle works out what is to be made of a case as its bundle holds it, without a
+// shop: the state, the kit the case had at hand, and what was left out.
+func (s *Shop) ThinkOfBundle(b report.Bundle) (*diagnose.State, []string, []diagnose.Silent, error) {
+	f := evidence.Folder{Case: b.Case, Vehicle: b.Vehicle, Codes: b.Codes, Findings: b.Findings, Repairs: b.Repairs, Trials: b.Trials, Notes: b.Notes, Marks: b.Marks, Results: b.Results,
+		Observations: b.Told, PostMortems: b.Opened, Corrections: b.Corrections, Cards: b.Cards}
+	for _, x := range b.Scans {
+		f.Scans = append(f.Scans, evidence.ReadScan(x))
+	}
+	for _, t := range b.Tests {
+		tf := evidence.TestFolder{Test: t.Test}
+		for _, r := range t.Runs {
+			tf.Runs = append(tf.Runs, r.Run)
+		}
+		f.Tests = append(f.Tests, tf)
+	}
+	car, err := s.Car(f.Vehicle, f.Corrections)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	t, err := s.think(f, car, diagnose.Bay{Kit: f.Case.Kit})
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	return t.State, f.Case.Kit, t.Left, nil
+}

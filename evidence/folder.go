@@ -1,0 +1,61 @@
+package evidence
+
+import (
+	"wexter/core/obd"
+	"wexter/core/record"
+	"wexter/ingest"
+)
+
+// Folder is everything on a case.
+type Folder struct {
+	Case     record.Case
+	Vehicle  record.Vehicle
+	Codes    []record.Code
+	Tests    []TestFolder
+	Findings []record.Finding
+	Repairs  []record.RepairDone
+	Trials   []record.Trial
+	Scans    []ScanFolder
+	Notes    []record.Note
+	Marks    []record.MapMark
+	Results  []record.Result
+
+	Observations []record.Observation
+	PostMortems  []record.PostMortem
+
+	Corrections []record.Correction // of the car, over all its cases
+	Cards       []record.AccessCard
+}
+
+// TestFolder is a test with its runs.
+type TestFolder struct {
+	record.Test
+	Runs []record.Run
+}
+
+// ScanFolder is a scan with what it says.
+type ScanFolder struct {
+	record.ScanDone
+	Read obd.Scan `json:"-"` // what the text says
+	Bad  string   `json:"-"` // when the text can no longer be read
+}
+
+// ReadScan decodes a scan from its text.
+func ReadScan(x record.ScanDone) ScanFolder {
+	sf := ScanFolder{ScanDone: x}
+	var err error
+	if sf.Read, err = ingest.ReadScan([]byte(x.Raw)); err != nil {
+		sf.Bad = err.Error()
+	}
+	return sf
+}
+
+// Test finds one of the folder's tests.
+func (f Folder) Test(id string) (TestFolder, bool) {
+	for _, t := range f.Tests {
+		if t.ID == id {
+			return t, true
+		}
+	}
+	return TestFolder{}, false
+}

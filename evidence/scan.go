@@ -1,0 +1,182 @@
+package evidence
+
+import (
+	"fmt"
+	"maps"
+	"math"
+	"slices"
+	"strings"
+	"time"
+
+	"wexter/core/diagnose"
+	"wexter/core/obd"
+)
+
+// scans gathers what the car's own computer says: codes and those that are missing, the
+// monitor's numbers, trims of live data and freeze frame.
+func (r *reader) scans() {
+	var scans []ScanFolder
+	for _, x := range r.f.Scans {
+		if stands(x) && x.Bad == "" {
+			scans = append(scans, x)
+		}
+	}
+	r.codes(scans)
+	for i, x := range scans {
+		if i+1 < len(scans) && r.epoch(scans[i+1].At) == r.epoch(x.At) {
+			continue // the newest of an epoch counts: numbers of one trip are not two readings
+		}
+		r.limits(x)
+		r.trims(x, trimsOf{"live data", x.Read.Live, false})
+		if len(x.Read.Freeze) > 0 {
+			r.trims(x, trimsOf{"the freeze frame", x.Read.Freeze[0].Data, true})
+		}
+		if _, ok := x.Read.Live["69"]; ok && strings.HasPrefix(r.car.Combination.Recirculation, "egr-motor") {
+			r.leave(x.ID, "EGR position", "it is the motor's, not the valve's: it clears nothing")
+		}
+	}
+}
+
+// bag is the codes of one epoch.
+type bag struct {
+	codes []string
+	ran   []string // monitors that have run
+	at    time.Time
+	asked bool // a scan asked for stored codes
+}
+
+// codes puts the codes of each epoch together: what a control unit stores is one
+// answer, not one piece of evidence a code.
+func (r *reader) codes(scans []ScanFolder) {
+	bags := map[int]*bag{}
+	get := func(at time.Time) *bag {
+		n := r.epoch(at)
+		if bags[n] == nil {
+			bags[n] = &bag{at: at}
+		}
+		return bags[n]
+	}
+	r.codesSeen(get)
+	for _, x := range scans {
+		if !x.Read.Asked[obd.Stored] {
+			continue
+		}
+		b := get(x.At)
+		b.asked, b.ran, b.at = true, nil, x.At
+		for k, st := range x.Read.Readiness {
+			if st == obd.Complete {
+				b.ran = append(b.ran, k)
+			}
+		}
+		slices.Sort(b.ran)
+	}
+	for _, n := range slices.Sorted(maps.Keys(bags)) {
+		b := bags[n]
+		if len(b.codes) == 0 && !b.asked || n > 0 && len(b.codes) == 0 && len(b.ran) == 0 {
+			continue
+		}
+		slices.Sort(b.codes)
+		says := "Codes " + strings.Join(b.codes, " ")
+		if len(b.codes) == 0 {
+			says = "No codes"
+		}
+		r.put(b.at, diagnose.Evidence{ID: "codes", Kind: diagnose.Scanned, Codes: b.codes, Ran: b.ran, Before: n == 0, Says: says})
+	}
+}
+
+// codesSeen puts every code that counts into the bag of the epoch in which it was seen.
+func (r *reader) codesSeen(get func(time.Time) *bag) {
+	doubted := map[string]bool{}
+	for _, c := range r.f.Codes {
+		if !c.Struck() && c.Doubted() {
+			doubted[c.Code] = true
+		}
+	}
+	cleared := r.f.lastCleared()
+	for _, l := range r.f.CodeHistory() {
+		if l.Made {
+			r.leave(l.Code, l.Code, "the hunt made it; no weight until it returns")
+		}
+		if l.Made || doubted[l.Code] {
+			continue
+		}
+		for _, seen := range l.Seen {
+			later := r.epoch(seen.At) > 0
+			switch {
+			case seen.Gone, later && seen.Status == obd.Permanent: // a permanent code stays until its monitor has passed: it says nothing new
+				continue
+			case later && (cleared.IsZero() || seen.At.Before(cleared)): // stored before the repair, and never cleared since
+				continue
+			}
+			if b := get(seen.At); !slices.Contains(b.codes, l.Code) {
+				b.codes = append(b.codes, l.Code)
+			}
+		}
+	}
+}
+
+// leakChecks are the monitors of the EVAP system, by the on-board monitor id of service
+// $06 (SAE J1979, values from memory), and the size of leak that each looks for.
+var leakChecks = map[string]string{"3C": "very-small", "3B": "small", "39": "large", "3A": "large"}
+
+// limits takes the monitor's own number of the first leak check that ran.
+func (r *reader) limits(x ScanFolder) {
+	for _, t := range x.Read.Tests {
+		size := leakChecks[strings.ToUpper(t.Monitor)]
+		if size == "" || !t.Ran || !t.HasMax || !(t.Max > 0) || t.Value < 0 {
+			continue
+		}
+		r.put(x.At, diagnose.Evidence{ID: x.ID, Kind: diagnose.Limits, Size: size, Value: math.Min(t.Value/t.Max, 100), Before: r.epoch(x.At) == 0,
+			Says: fmt.Sprintf("Monitor's own number, %s: %.0f %% of its limit", t.Name, 100*t.Value/t.Max)})
+		return
+	}
+}
+
+// trimsOf is a set of live data that may hold fuel trims; past is what was frozen when
+// a code was set.
+type trimsOf struct {
+	what string
+	live map[string]obd.Value
+	past bool
+}
+
+// regimes are the points at which trims are read, in words.
+var regimes = map[string]string{"idle": "at idle", "load": "under load", "2500": "about 2500 rpm"}
+
+// regime is the point at which live data were read; empty for one that is none of them.
+func regime(live map[string]obd.Value) string {
+	rpm, load, still := live["0C"].Value, live["04"].Value, live["0D"].Value < 5
+	switch {
+	case rpm > 400 && rpm < 1150 && still:
+		return "idle"
+	case rpm >= 1150 && load > 45:
+		return "load"
+	case rpm >= 1800 && rpm < 3500 && still:
+		return "2500"
+	}
+	return ""
+}
+
+// atStop is the trim, in percent, from which it counts as standing at its stop.
+const atStop = 24
+
+func (r *reader) trims(x ScanFolder, t trimsOf) {
+	short, ok1 := t.live["06"]
+	long, ok2 := t.live["07"]
+	at := regime(t.live)
+	if !ok1 || !ok2 || r.car.diesel || at == "" {
+		return
+	}
+	if st, ok := t.live["03"]; ok && !strings.Contains(strings.ToLower(st.Text), "closed") {
+		r.leave(x.ID, "Trims of "+t.what, "open loop: trims mean nothing")
+		return
+	}
+	total := 100 * ((1+short.Value/100)*(1+long.Value/100) - 1)
+	stop := math.Abs(long.Value) >= atStop || math.Abs(short.Value) >= atStop
+	says := fmt.Sprintf("Trims of %s, %s: %+.0f %% in all", t.what, regimes[at], total)
+	if stop {
+		says += ", at a stop: a bound"
+	}
+	r.put(x.At, diagnose.Evidence{ID: x.ID, Kind: diagnose.Trims, Key: at, Value: math.Max(math.Min(total, 100), -100), Stop: stop, Loose: true,
+		Before: t.past, Says: says})
+}
