@@ -158,6 +158,10 @@ func (r *reader) holds() {
 		if plugs := r.car.plugs(set); plugs != "" {
 			e.Says += ", " + plugs
 		}
+		if slices.ContainsFunc(t.Runs, func(x record.Run) bool { return x.Counts() && x.Doubted() }) {
+			r.leave(t.ID, e.Says, "one of its legs is doubted")
+			continue
+		}
 		if !r.car.Graph.Reach(entry, set, e.Suction).Sealed() {
 			r.leave(t.ID, e.Says, "the system stood open to the air, so it says nothing")
 			continue

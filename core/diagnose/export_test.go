@@ -9,7 +9,7 @@ func Price(odds, mend []float64) float64 {
 	for i := range gs {
 		gs[i] = group{i, -1, odds[i]}
 	}
-	return s.price(gs, odds, append(mend[:len(mend):len(mend)], 0, 0), -1)
+	return (&planner{State: s, gs: gs, mend: append(mend[:len(mend):len(mend)], 0, 0)}).price(odds, -1)
 }
 
 // Entropy is in bits.

@@ -35,7 +35,7 @@ type Text struct {
 type Scan struct {
 	Codes     []Code
 	Asked     map[CodeStatus]bool // statuses that were answered, also with no code at all
-	Lamp      *bool           // nil when no unit told
+	Lamp      *bool               // nil when no unit told
 	Readiness map[string]string
 	ThisTrip  map[string]string // readiness of this drive cycle, PID 41
 	Live      map[string]Value

@@ -1,0 +1,417 @@
+package diagnose
+
+import (
+	"cmp"
+	"maps"
+	"math"
+	"slices"
+	"strings"
+
+	"wexter/core/knowledge"
+	"wexter/core/plumbing"
+)
+
+// outcome is one way an action may end, with its likelihood.
+type outcome struct {
+	Outcome
+	like likelihood
+}
+
+// sizes of a hold's outcome that a plan tells apart.
+var holdOutcomes = []struct {
+	key, name string
+	low, high float64
+}{
+	{"holds", "holds", 0, 0.25e-3},
+	{"small", "leaks, within 0.020 in", 0.25e-3, 0.508e-3},
+	{"over", "leaks, over 0.020 in", 0.508e-3, 2e-3},
+	{"wide", "wide open, or cannot be charged", 2e-3, math.Inf(1)},
+}
+
+func (m *Model) holdWords(entry string, set plumbing.Settings) []outcome {
+	low, high, err := m.spans(entry, set, false)
+	if err != nil {
+		return nil
+	}
+	var out []outcome
+	for i, o := range holdOutcomes {
+		out = append(out, outcome{Outcome{Key: o.key, Name: o.name, Usual: i == 0}, newHoles(within(o.low, o.high, 0.12), low, high)})
+	}
+	return out
+}
+
+func (m *Model) flowWords(entry string, set plumbing.Settings) []outcome {
+	low, high, err := m.spans(entry, set, false)
+	if err != nil {
+		return nil
+	}
+	return []outcome{{Outcome{Key: "below", Name: "less than the reference", Usual: true}, newHoles(within(0, 0.508e-3, 0.1), low, high)},
+		{Outcome{Key: "above", Name: "more than the reference"}, newHoles(within(0.508e-3, math.Inf(1), 0.1), low, high)}}
+}
+
+func (m *Model) testWords(test, part, entry string, set plumbing.Settings) []outcome {
+	pr, err := m.predict(test, part, entry, set)
+	if err != nil {
+		return nil
+	}
+	t, _ := m.Book.Test(test)
+	var out []outcome
+	for i, k := range pr.outcomes {
+		l, err := pr.words(k)
+		if err != nil {
+			return nil
+		}
+		name := k
+		for _, w := range t.Outcomes {
+			if w.Key == k {
+				name = w.Name
+			}
+		}
+		if kind, at, ok := strings.Cut(k, ":"); ok {
+			p, _ := m.Graph.Part(at)
+			name = map[string]string{"exit": "smoke at the ", "seen": "damage seen: "}[kind] + knowledge.Lower(p.Name)
+			if test == "boost-pressure" {
+				name = "air at the " + knowledge.Lower(p.Name)
+			}
+		}
+		out = append(out, outcome{Outcome{Key: k, Name: name, Usual: i == pr.usual}, l})
+	}
+	return out
+}
+
+// outcomes are the ways an action may end.
+func (m *Model) outcomes(a *Action) []outcome {
+	switch a.Test {
+	case wholeHold:
+		return m.holdWords(a.Entry, a.Set)
+	case "make-up-flow":
+		return m.flowWords(a.Entry, a.Set)
+	}
+	return m.testWords(a.Test, a.Part, a.Entry, a.Set)
+}
+
+// lister lists the actions that are possible on a car.
+type lister struct {
+	p      *planner
+	entry  string            // where gauge and supply are usually joined
+	usual  plumbing.Settings // how the car is usually sealed
+	sealed bool              // it can be sealed at all
+	out    []Action
+}
+
+// actions lists everything that could be done on this car.
+func (p *planner) actions() []Action {
+	arch, sealed := p.Book.Archetype(p.Of.Vapour)
+	l := &lister{p: p, entry: arch.Entry, usual: arch.Settings(), sealed: sealed}
+	if _, ok := p.Graph.Part(l.entry); !ok {
+		l.sealed = false
+	}
+	for k := range l.usual {
+		if _, ok := p.Graph.Part(k); !ok {
+			delete(l.usual, k)
+		}
+	}
+	for _, t := range p.Book.Tests {
+		if !t.Fits(p.Of) || t.Key == "readiness" {
+			continue
+		}
+		switch {
+		case t.Key == wholeHold:
+			l.holds(t)
+		case t.Key == "make-up-flow" || t.Key == "smoke":
+			if l.sealed {
+				l.add(t, Action{Set: l.usual}, 0)
+			}
+		case PartTest(t.Key):
+			l.parts(t)
+		case t.Key == "look":
+			l.looks(t)
+		case Simulated(t.Key, p.Of):
+			l.add(t, Action{}, 0)
+		}
+	}
+	return l.out
+}
+
+// reach is the minutes to get at a part: as the car's access cards say, otherwise the Book.
+func (l *lister) reach(part string) float64 {
+	if n, ok := l.p.bay.Access[part]; ok {
+		return float64(n)
+	}
+	p, _ := l.p.Graph.Part(part)
+	return float64(p.Minutes)
+}
+
+// add lists a test as an action whose Part, Plug and Set say what it is done on; extra is
+// minutes on top of the Book's.
+func (l *lister) add(t knowledge.Test, a Action, extra float64) {
+	bay := l.p.bay
+	a.Test, a.Minutes, a.Days, a.Hazard = t.Key, float64(t.Minutes)+extra, t.Days, t.Hazard
+	a.Name = l.p.actionName(t, a)
+	if a.Set != nil {
+		a.Entry = l.entry
+	}
+	if t.Shares != "" && t.Shares == bay.Last {
+		a.Minutes -= float64(t.Saves)
+	}
+	a.Missing = lacking(t, bay.Kit)
+	if t.Key == "smoke" && a.Set != nil {
+		into, minutes := l.smokeEntry()
+		a.Entry = into
+		a.Minutes += minutes
+		if bay.Policies["gas"] == "air" { // inert gas is asked for unless the shop says air
+			a.Missing = slices.DeleteFunc(a.Missing, func(k string) bool { return k == "inert" })
+		}
+	}
+	a.Cost = a.Minutes + hazardMinutes[t.Hazard] + float64(t.Days)*cmp.Or(bay.Day, usualDay)
+	if (t.Hazard == 3 || strings.Contains(l.p.Of.Vapour, "sealed") && a.Set != nil) && !bay.Careful {
+		a.Barred = "trained people only"
+	}
+	l.out = append(l.out, a)
+}
+
+// holds lists a hold on the whole system, and on what is left of it with a line plugged.
+func (l *lister) holds(t knowledge.Test) {
+	if !l.sealed {
+		return
+	}
+	l.add(t, Action{Set: l.usual}, 0)
+	g := l.p.Graph
+	whole := g.Reach(l.entry, l.usual, false)
+	for _, p := range g.Plugs() {
+		if l.usual[p.Key] != "" || !slices.Contains(whole.Inside, p.Key) {
+			continue
+		}
+		set := maps.Clone(l.usual)
+		set[p.Key] = plumbing.Plugged
+		if r := g.Reach(l.entry, set, false); r.Sealed() && len(r.Inside) < len(whole.Inside) {
+			l.add(t, Action{Plug: p.Key, Set: set}, plugHand+l.reach(p.Key))
+		}
+	}
+}
+
+// parts lists a test of one part for every part that a suspect sits on.
+func (l *lister) parts(t knowledge.Test) {
+	done := map[string]bool{}
+	for i, x := range l.p.Suspects {
+		part := Target(l.p.Graph, x.Fault, x.Part, t.Key)
+		if part == "" || done[part] || l.p.marg[i] < 0.004 {
+			continue
+		}
+		done[part] = true
+		extra := l.reach(part)
+		if t.Key == "cap-check" {
+			extra = 0
+		}
+		l.add(t, Action{Part: part}, extra)
+	}
+}
+
+// looks lists a look at the whole car, and one at each part that is likely enough.
+func (l *lister) looks(t knowledge.Test) {
+	l.add(t, Action{}, 0)
+	done := map[string]bool{}
+	t.Minutes = lookAtPart
+	for i, x := range l.p.Suspects {
+		if l.p.marg[i] >= 0.02 && slices.Contains(x.Tests, "look") && !done[x.Part] {
+			done[x.Part] = true
+			l.add(t, Action{Part: x.Part}, l.reach(x.Part))
+		}
+	}
+}
+
+// entries are the places where smoke is let into a vapour system, by the option of the
+// Book: the service port, the purge line at the valve, the neck instead of its cap.
+var entries = map[string]string{"port": "service-port", "purge": "purge-pipe", "neck": "cap"}
+
+// smokeEntry says where smoke goes in, and the minutes that it takes beyond the usual
+// place: to get there, and to fill up to where the suspects are.
+func (l *lister) smokeEntry() (string, float64) {
+	s, usual, set, policy := l.p, l.entry, l.usual, l.p.bay.Policies["entry"]
+	system := s.Graph.Reach(usual, set, false)
+	minutes := func(at string) float64 {
+		fill := s.Graph.Fill(at, set)
+		t := l.reach(at)
+		for i, x := range s.Suspects {
+			if v, ok := fill[x.Part]; ok && x.Part != at {
+				t += s.marg[i] * v * smokeChanges / smokeFlow
+			}
+			if x.Part == at { // it cannot show then, and takes a test of its own
+				t += s.marg[i] * retest
+			}
+		}
+		return t
+	}
+	fits := func(at string) bool { return at == usual || at != "" && system.Tests(at) }
+	best, least := usual, minutes(usual)
+	if at := entries[policy]; fits(at) {
+		return at, minutes(at) - least
+	}
+	if policy != "near" && policy != "" {
+		return usual, 0 // this car has no such place
+	}
+	from := least
+	for _, o := range []string{"port", "purge", "neck"} {
+		if at := entries[o]; at != usual && fits(at) {
+			if t := minutes(at); t < least-1 {
+				best, least = at, t
+			}
+		}
+	}
+	return best, least - from
+}
+
+// lacking lists the kit that a test needs and a bay has not. What the Book names instead
+// stands for one thing that is missing.
+func lacking(t knowledge.Test, kit []string) (missing []string) {
+	if kit == nil {
+		return nil
+	}
+	for _, k := range t.Kit {
+		if !slices.Contains(kit, k) {
+			missing = append(missing, k)
+		}
+	}
+	for _, k := range t.Instead {
+		if len(missing) > 0 && slices.Contains(kit, k) {
+			return missing[1:]
+		}
+	}
+	return missing
+}
+
+// was reports whether an action was done in this epoch with a result that stands.
+func (s *State) was(a Action) bool {
+	if len(s.history) == 0 {
+		return false
+	}
+	for _, e := range s.history[len(s.history)-1].Evidence {
+		switch {
+		case e.Kind == Held && a.Test == wholeHold:
+			same := true
+			for k, v := range a.Set {
+				same = same && e.Set[k] == v
+			}
+			for k, v := range e.Set {
+				same = same && a.Set[k] == v
+			}
+			if same {
+				return true
+			}
+		case e.Kind == Done && e.Test == a.Test && e.Part == a.Part:
+			return true
+		case e.Kind == Looked && a.Test == "look" && a.Part == e.Part:
+			return true
+		}
+	}
+	return false
+}
+
+// seldom is an outcome so rare that it is put together with the other rare ones.
+const seldom = 0.012
+
+// expect works out how likely each outcome of an action is under every particle; false
+// when the action has less than two outcomes.
+func (p *planner) expect(a *Action) bool {
+	outs := p.outcomes(a)
+	if len(outs) < 2 {
+		return false
+	}
+	a.odds, a.Out = make([][]float64, len(outs)), make([]Outcome, len(outs))
+	for o := range outs {
+		a.Out[o] = outs[o].Outcome
+		a.odds[o] = p.under(outs[o].like)
+	}
+	for i := range p.ps {
+		t := 0.0
+		for o := range a.odds {
+			t += a.odds[o][i]
+		}
+		for o := range a.odds {
+			a.odds[o][i] /= math.Max(t, 1e-12)
+		}
+	}
+	for o := range a.odds {
+		for i, x := range p.ps {
+			a.Out[o].Odds += x.w * a.odds[o][i]
+		}
+	}
+	a.gatherRare()
+	return true
+}
+
+// under is a likelihood under every particle. What is not in the Book shows what a fault
+// of the Book shows in the mean.
+func (p *planner) under(l likelihood) []float64 {
+	v := make([]float64, len(p.ps))
+	var sound [kinds]float64
+	for j := range kinds {
+		sound[j] = l.sound(j)
+	}
+	mean := p.meanOf(l, sound)
+	for i, x := range p.ps {
+		switch {
+		case x.a == -1:
+			v[i] = sound[x.j]
+			continue
+		case x.a == -2:
+			v[i] = mean[x.j]
+			continue
+		}
+		fa, fb := l.felt(x.a), x.b >= 0 && l.felt(x.b)
+		switch {
+		case fa && fb:
+			v[i] = l.two(x.a, x.ka, x.b, x.kb, x.j)
+		case fa:
+			v[i] = l.one(x.a, x.ka, x.j)
+		case fb:
+			v[i] = l.one(x.b, x.kb, x.j)
+		default:
+			v[i] = sound[x.j]
+		}
+	}
+	return v
+}
+
+// meanOf is a likelihood in the mean over all suspects, as they are likely beforehand.
+func (p *planner) meanOf(l likelihood, sound [kinds]float64) (mean [kinds]float64) {
+	prior := 0.0
+	for i := range p.Suspects {
+		prior += p.Suspects[i].Prior
+	}
+	for j := range kinds {
+		for i := range p.Suspects {
+			r := sound[j]
+			if l.felt(i) {
+				r = 0
+				for k := range steps {
+					r += l.one(i, k, j) / steps
+				}
+			}
+			mean[j] += r * p.Suspects[i].Prior / prior
+		}
+	}
+	return mean
+}
+
+// gatherRare puts outcomes that are rare together: they hardly move the expectation.
+func (a *Action) gatherRare() {
+	rest, n := -1, 0
+	for o := range a.odds {
+		switch rare := a.Out[o].Odds < seldom && !a.Out[o].Usual && len(a.odds) > 4; {
+		case rare && rest >= 0:
+			for i, v := range a.odds[o] {
+				a.odds[rest][i] += v
+			}
+			a.Out[rest].Odds += a.Out[o].Odds
+		case rare:
+			rest = n
+			a.odds[n], a.Out[n] = a.odds[o], Outcome{Key: Else, Name: "something else", Odds: a.Out[o].Odds}
+			n++
+		default:
+			a.odds[n], a.Out[n] = a.odds[o], a.Out[o]
+			n++
+		}
+	}
+	a.odds, a.Out = a.odds[:n], a.Out[:n]
+}
