@@ -2,7 +2,6 @@ package instrument
 
 import (
 	"bufio"
-	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -54,10 +53,12 @@ type CarState struct {
 // answers with lines of hex or words ("searching", "no data", "error …"), ended by
 // an empty line.
 type Adapter struct {
-	patience time.Duration // for one line; 0 is lineWait
-	About    AdapterAbout
-	conn     net.Conn
-	in       *bufio.Scanner
+	// Patience is how long one line of an answer may take.
+	Patience time.Duration
+
+	About AdapterAbout
+	conn  net.Conn
+	in    *bufio.Scanner
 }
 
 // Words of an adapter.
@@ -81,7 +82,7 @@ func DialAdapter(ctx context.Context, address string) (*Adapter, error) {
 	if err != nil {
 		return nil, fmt.Errorf("nothing answers at %s: is the adapter plugged in and on?", address)
 	}
-	a := &Adapter{conn: conn, in: bufio.NewScanner(conn)}
+	a := &Adapter{Patience: lineWait, conn: conn, in: bufio.NewScanner(conn)}
 	a.in.Buffer(make([]byte, maxLine), maxLine)
 	_ = conn.SetReadDeadline(time.Now().Add(3 * time.Second))
 	if !a.in.Scan() || json.Unmarshal(a.in.Bytes(), &a.About) != nil || a.About.Protocol != 1 || a.About.Adapter == "" {
@@ -98,8 +99,8 @@ func (a *Adapter) Close() error { return a.conn.Close() }
 func (a *Adapter) Ask(ctx context.Context, request string) ([]string, error) {
 	stop := context.AfterFunc(ctx, func() { _ = a.conn.SetDeadline(time.Now()) })
 	defer stop()
-	wait := cmp.Or(a.patience, lineWait)
-	end := time.Now().Add(max(answerWait, a.patience))
+	wait := a.Patience
+	end := time.Now().Add(max(answerWait, a.Patience))
 	_ = a.conn.SetDeadline(time.Now().Add(wait))
 	if _, err := fmt.Fprintf(a.conn, "%s\n", request); err != nil {
 		return nil, a.gone(ctx)
@@ -302,7 +303,7 @@ func AskTool(ctx context.Context, address, words string) (string, error) {
 	if err != nil {
 		return "", fmt.Errorf("nothing answers at %s: is the instrument on?", address)
 	}
-	a := &Adapter{conn: conn, in: bufio.NewScanner(conn), patience: toolWait}
+	a := &Adapter{conn: conn, in: bufio.NewScanner(conn), Patience: toolWait}
 	defer a.Close()
 	a.in.Buffer(make([]byte, maxLine), maxLine)
 	_ = conn.SetReadDeadline(time.Now().Add(3 * time.Second))

@@ -59,8 +59,9 @@ type Reading struct {
 
 // Command works a rig that can be worked from here.
 type Command struct {
-	Do     string  `json:"do"`
-	Target float64 `json:"pa,omitempty"`
+	Do      string  `json:"do"`
+	Target  float64 `json:"pa,omitempty"`
+	Seconds float64 `json:"s,omitempty"` // of Run
 }
 
 // The commands: how the rig's ports stand, and, for a simulated module, mishaps.
@@ -75,14 +76,17 @@ const (
 	Closed = "closed" // known orifice shut
 	Unplug = "unplug" // the sensor's cable is off
 	Replug = "replug"
+	Run    = "run" // steps the clock of a simulated module that stands
 )
 
 // Module is a connection to a module. Next is called by one goroutine.
 type Module struct {
+	// Patience is how long a line may take before the module counts as lost.
+	Patience time.Duration
+
 	about About
 	conn  net.Conn
 	in    *bufio.Scanner
-	wait  time.Duration
 	mu    sync.Mutex // of writing
 	asked chan error
 }
@@ -96,9 +100,15 @@ func Dial(ctx context.Context, address string) (*Module, error) {
 	if err != nil {
 		return nil, fmt.Errorf("nothing answers at %s", address)
 	}
-	m := &Module{conn: conn, in: bufio.NewScanner(conn), wait: 3 * time.Second, asked: make(chan error, 1)}
+	return Attach(conn, address)
+}
+
+// Attach greets a module on a connection that is open, and closes it when something else
+// answers; the address is for the sentence.
+func Attach(conn net.Conn, address string) (*Module, error) {
+	m := &Module{conn: conn, in: bufio.NewScanner(conn), Patience: 3 * time.Second, asked: make(chan error, 1)}
 	m.in.Buffer(make([]byte, maxLine), maxLine)
-	_ = conn.SetReadDeadline(time.Now().Add(m.wait))
+	_ = conn.SetReadDeadline(time.Now().Add(m.Patience))
 	if !m.in.Scan() || json.Unmarshal(m.in.Bytes(), &m.about) != nil {
 		conn.Close()
 		return nil, fmt.Errorf("what answers at %s is no pressure module", address)
@@ -113,14 +123,13 @@ func Dial(ctx context.Context, address string) (*Module, error) {
 // About says what the module is.
 func (m *Module) About() About { return m.about }
 
-// Next waits for the next reading. After three seconds without a line the module
-// counts as lost.
+// Next waits for the next reading.
 func (m *Module) Next(ctx context.Context) (Reading, error) {
 	for {
 		if err := ctx.Err(); err != nil {
 			return Reading{}, err
 		}
-		_ = m.conn.SetReadDeadline(time.Now().Add(m.wait))
+		_ = m.conn.SetReadDeadline(time.Now().Add(m.Patience))
 		if !m.in.Scan() {
 			return Reading{}, errors.New("the module no longer answers")
 		}
@@ -167,7 +176,7 @@ func (m *Module) Do(ctx context.Context, c Command) error {
 		return err
 	case <-ctx.Done():
 		return ctx.Err()
-	case <-time.After(2 * time.Second):
+	case <-time.After(m.Patience):
 		return errors.New("the module did not answer the command")
 	}
 }

@@ -2,6 +2,7 @@ package standin
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -11,7 +12,6 @@ import (
 	"strconv"
 	"strings"
 	"sync"
-	"time"
 
 	"go.yaml.in/yaml/v3"
 
@@ -60,16 +60,15 @@ func ReadCarFile(data []byte) (CarFile, error) {
 	return f, nil
 }
 
-// Plant is a whole simulated car that several instruments see at one moment. Its clock is
-// that of this computer, times its speed, as long as somebody looks; unwatched it stands
-// still.
+// Plant is a whole simulated car that several instruments see at one moment. Its clock
+// goes on as long as somebody looks; unwatched for long, the car stands still.
 type Plant struct {
 	mu    sync.Mutex
 	file  CarFile
 	book  knowledge.Book
 	car   *sim.Car
-	speed float64
-	last  time.Time
+	clock *Clock
+	last  float64 // the clock's time up to which the car has come
 	woken bool
 	bench bool // sealed for a hold
 }
@@ -88,10 +87,10 @@ func NewPlant(f CarFile, b knowledge.Book, speed float64) (*Plant, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the car's file: %w", err)
 	}
-	if math.IsNaN(speed) || speed < 0.01 || speed > 10000 {
-		return nil, fmt.Errorf("the speed is %g; it lies between 0.01 and 10000", speed)
+	p := &Plant{file: f, book: b}
+	if p.clock, err = NewClock(speed); err != nil {
+		return nil, err
 	}
-	p := &Plant{file: f, book: b, speed: speed}
 	if p.car, err = sim.NewCar(b.Plumbing, full, nil, sim.Conditions{Level: f.Level, Ambient: f.Ambient + 273.15, Barometer: f.Barometer * 1000, Reid: f.Reid * 1000, Seed: f.Seed}); err != nil {
 		return nil, fmt.Errorf("the car's file: %w", err)
 	}
@@ -194,7 +193,7 @@ func (p *Plant) wake() error {
 	if p.file.Warm {
 		p.car.Coolant = 358
 	}
-	p.last = time.Now()
+	p.last = p.clock.Now()
 	return p.car.Run(1)
 }
 
@@ -211,12 +210,15 @@ func (p *Plant) at(f func(c *sim.Car) error) error {
 	if err := p.wake(); err != nil {
 		return err
 	}
-	now := time.Now()
-	dt := now.Sub(p.last).Seconds() * p.speed
+	now := p.clock.Now()
+	dt := now - p.last
 	p.last = now
 	most := mostResting
 	if p.car.Engine.Running || p.car.Engine.Cranking {
-		most = mostRunning * math.Max(1, p.speed/10)
+		most = mostRunning * math.Max(1, p.clock.speed/10)
+	}
+	if p.clock.Stepped() { // all that was asked for passes
+		most = mostStep
 	}
 	if dt = math.Min(dt, most); dt > 1e-3 {
 		if err := p.car.Run(dt); err != nil {
@@ -304,10 +306,10 @@ func (p *Plant) commands() []string { return p.car.Commandable() }
 
 // tell works on the car as a driver, a technician or a tool would: "command PART 50",
 // "command PART release", "drive idle", "set PART open", "set PART rest", "fault KEY 0.5",
-// "mend PART", "refuel 60".
+// "mend PART", "refuel 60", and "run 30" for a clock that is stepped, s.
 func (p *Plant) tell(words string) error {
 	f := strings.Fields(words)
-	bad := errors.New("command PART PERCENT|release, drive MODE, set PART open|shut|powered|plugged|rest, fault KEY SEVERITY, mend PART, refuel PERCENT")
+	bad := errors.New("command PART PERCENT|release, drive MODE, set PART open|shut|powered|plugged|rest, fault KEY SEVERITY, mend PART, refuel PERCENT, run SECONDS")
 	if len(f) < 2 {
 		return bad
 	}
@@ -317,6 +319,13 @@ func (p *Plant) tell(words string) error {
 			return 0, fmt.Errorf("%q: a number from %g to %g is needed", s, lo, hi)
 		}
 		return v, nil
+	}
+	if f[0] == "run" && len(f) == 2 {
+		v, err := number(f[1], 0, mostStep)
+		if err != nil {
+			return err
+		}
+		return p.clock.Step(context.Background(), v)
 	}
 	return p.at(func(c *sim.Car) error {
 		switch {
@@ -381,7 +390,7 @@ const rigOrifice = 0.508e-3 // m
 
 // NewPlantAdapter makes the scan adapter of a whole car.
 func NewPlantAdapter(p *Plant) *Adapter {
-	return &Adapter{car: Car{Name: p.file.Name, VIN: p.file.VIN, Bus: p.file.Bus, Units: make([]Unit, 1)}, plant: p, failed: map[string]bool{}, speed: math.Max(p.speed, 1)}
+	return &Adapter{car: Car{Name: p.file.Name, VIN: p.file.VIN, Bus: p.file.Bus, Units: make([]Unit, 1)}, plant: p, failed: map[string]bool{}, speed: math.Max(p.clock.speed, 1)}
 }
 
 // plantWords answers what is neither hex nor a mishap: "?" is the state, "@…" works on

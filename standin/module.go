@@ -2,6 +2,7 @@ package standin
 
 import (
 	"bufio"
+	"cmp"
 	"context"
 	"crypto/rand"
 	"encoding/hex"
@@ -33,7 +34,7 @@ type Model struct {
 	Zero       float64 // Pa, what it reads open to the air
 	Noise      float64 // Pa, standard deviation of a reading
 	Rate       float64 // Hz
-	Speed      float64 // module seconds a second
+	Speed      float64 // module seconds a second; 0 for a clock that is stepped
 	Seed       uint64
 	Calibrated string // date
 }
@@ -44,7 +45,7 @@ func (m Model) Check() error {
 		name      string
 		v, lo, hi float64
 	}{{"the range (Pa)", m.Range, 100, 1e6}, {"the resolution (Pa)", m.Resolution, 0, 1000}, {"the zero (Pa)", m.Zero, -1000, 1000},
-		{"the noise (Pa)", m.Noise, 0, 1000}, {"the rate (Hz)", m.Rate, 0.1, 100}, {"the speed", m.Speed, 0.01, 1000}} {
+		{"the noise (Pa)", m.Noise, 0, 1000}, {"the rate (Hz)", m.Rate, 0.1, 100}} {
 		if math.IsNaN(c.v) || c.v < c.lo || c.v > c.hi {
 			return fmt.Errorf("%s is %g; it must lie between %g and %g", c.name, c.v, c.lo, c.hi)
 		}
@@ -61,11 +62,21 @@ type Module struct {
 	rng       *mrand.Rand
 	n         int64
 	unplugged bool
-	began     time.Time
+	clock     *Clock
+	pacer     *Pacer
+	last      instrument.Reading // shown again while a clock that is stepped stands
 }
 
 // NewModule makes one; noise is drawn from the model's seed, a draw a reading.
 func NewModule(v sim.Vessel, m Model) (*Module, error) {
+	clock, err := NewClock(m.Speed)
+	if err != nil {
+		return nil, err
+	}
+	return newModule(v, m, clock)
+}
+
+func newModule(v sim.Vessel, m Model, clock *Clock) (*Module, error) {
 	if err := m.Check(); err != nil {
 		return nil, err
 	}
@@ -75,10 +86,10 @@ func NewModule(v sim.Vessel, m Model) (*Module, error) {
 	}
 	session := make([]byte, 8)
 	_, _ = rand.Read(session) // never fails
-	return &Module{plant: p, model: m, rng: mrand.New(mrand.NewPCG(m.Seed, 1)),
+	return &Module{plant: p, model: m, clock: clock, pacer: clock.Pace(), rng: mrand.New(mrand.NewPCG(m.Seed, 1)),
 		about: instrument.About{Protocol: 1, Name: m.Name, Serial: fmt.Sprintf("S%04d", m.Seed%10000), Session: hex.EncodeToString(session), Range: m.Range,
 			Resolution: m.Resolution, Rate: m.Rate, CalibratedOn: m.Calibrated, Orifice: v.Orifice, Simulated: true,
-			Commands: []string{instrument.Open, instrument.Seal, instrument.Charge, instrument.Draw, instrument.Plug, instrument.Car, instrument.Known, instrument.Closed, instrument.Unplug, instrument.Replug}}}, nil
+			Commands: []string{instrument.Open, instrument.Seal, instrument.Charge, instrument.Draw, instrument.Plug, instrument.Car, instrument.Known, instrument.Closed, instrument.Unplug, instrument.Replug, instrument.Run}}}, nil
 }
 
 // About says what the module is.
@@ -89,23 +100,35 @@ func (m *Module) Next(ctx context.Context) (instrument.Reading, error) {
 	return m.pace(ctx, m.Read)
 }
 
-// pace waits until the next reading is due.
+// pace waits until the next reading is due and takes it. While a clock that is stepped
+// stands, the last reading is shown again: the module is still there.
 func (m *Module) pace(ctx context.Context, read func() instrument.Reading) (instrument.Reading, error) {
-	if m.began.IsZero() {
-		m.began = time.Now()
+	due, err := m.pacer.Wait(ctx, float64(m.n+1)/m.model.Rate)
+	if err != nil {
+		return instrument.Reading{}, err
 	}
-	due := m.began.Add(time.Duration(float64(m.n+1) / (m.model.Rate * m.model.Speed) * float64(time.Second)))
-	if wait := time.Until(due); wait > 0 {
-		select {
-		case <-ctx.Done():
-			return instrument.Reading{}, ctx.Err()
-		case <-time.After(wait):
-		}
-	} else if wait < -time.Second {
-		m.began = m.began.Add(-wait) // the computer slept: the clock goes on from here, readings do not rush
+	if due {
+		r := read()
+		m.mu.Lock()
+		defer m.mu.Unlock()
+		m.last = r
+		return r, nil
 	}
-	return read(), nil
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	r := m.last
+	if m.unplugged {
+		r = instrument.Reading{N: r.N, Time: r.Time, Fault: unplugged}
+	}
+	return r, nil
 }
+
+// Patient reports whether who reads too slowly is waited for instead of being dropped:
+// on a clock that is stepped nothing is too slow.
+func (m *Module) Patient() bool { return m.clock.Stepped() }
+
+// unplugged is what a module says whose sensor's cable is off.
+const unplugged = "the sensor is unplugged"
 
 // Read lets one period of the clock pass and reads the gauge.
 func (m *Module) Read() instrument.Reading {
@@ -121,7 +144,7 @@ func (m *Module) show(gauge, wallK float64) instrument.Reading {
 	r := instrument.Reading{N: m.n, Time: math.Round(float64(m.n)/m.model.Rate*1e6) / 1e6}
 	noise, probe := m.rng.NormFloat64(), m.rng.NormFloat64()
 	if m.unplugged {
-		r.Fault = "the sensor is unplugged"
+		r.Fault = unplugged
 		return r
 	}
 	p := gauge + m.model.Zero + m.model.Noise*noise
@@ -136,8 +159,11 @@ func (m *Module) show(gauge, wallK float64) instrument.Reading {
 	return r
 }
 
-// Do works the rig, or gives the module a mishap.
-func (m *Module) Do(_ context.Context, c instrument.Command) error {
+// Do works the rig, gives the module a mishap, or steps its clock.
+func (m *Module) Do(ctx context.Context, c instrument.Command) error {
+	if c.Do == instrument.Run {
+		return m.clock.Step(ctx, c.Seconds)
+	}
 	m.mu.Lock()
 	defer m.mu.Unlock()
 	switch c.Do {
@@ -175,7 +201,7 @@ func Serve(ctx context.Context, l net.Listener, g Gauge) error {
 			}
 			return err
 		}
-		h.send(r)
+		h.send(ctx, r)
 	}
 }
 
@@ -227,11 +253,18 @@ func (c *client) line(v any) bool {
 	}
 }
 
-func (s *server) send(v any) {
+func (s *server) send(ctx context.Context, v any) {
+	p, ok := s.gauge.(interface{ Patient() bool })
+	patient := ok && p.Patient()
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	for c := range s.clients {
-		if !c.line(v) {
+		for patient && s.clients[c] && len(c.lines) == cap(c.lines) && ctx.Err() == nil {
+			s.mu.Unlock()
+			time.Sleep(time.Millisecond)
+			s.mu.Lock()
+		}
+		if s.clients[c] && !c.line(v) {
 			s.drop(c)
 			c.conn.Close()
 		}
@@ -269,28 +302,33 @@ func (s *server) write(c *client) {
 	s.mu.Unlock()
 }
 
+// answer does a command and says so; false when the client is gone.
+func (s *server) answer(ctx context.Context, c *client, cmd instrument.Command) bool {
+	a := instrument.Reading{Done: cmp.Or(cmd.Do, "?")}
+	if err := s.gauge.Do(ctx, cmd); err != nil {
+		a.Error = err.Error()
+	}
+	return s.reply(c, a)
+}
+
+func (s *server) reply(c *client, a instrument.Reading) bool {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.clients[c] && c.line(a)
+}
+
 func (s *server) read(ctx context.Context, c *client) {
 	in := bufio.NewScanner(c.conn)
 	in.Buffer(make([]byte, 4096), 4096)
-	for in.Scan() {
+	for alive := true; alive && in.Scan(); {
 		var cmd instrument.Command
-		answer := instrument.Reading{Done: "?"}
-		if err := json.Unmarshal(in.Bytes(), &cmd); err != nil {
-			answer.Error = "this line is no command"
-		} else {
-			answer.Done = cmd.Do
-			if answer.Done == "" {
-				answer.Done = "?"
-			}
-			if err := s.gauge.Do(ctx, cmd); err != nil {
-				answer.Error = err.Error()
-			}
-		}
-		s.mu.Lock()
-		alive := s.clients[c] && c.line(answer)
-		s.mu.Unlock()
-		if !alive {
-			break
+		switch err := json.Unmarshal(in.Bytes(), &cmd); {
+		case err != nil:
+			alive = s.reply(c, instrument.Reading{Done: "?", Error: "this line is no command"})
+		case cmd.Do == instrument.Run: // readings go on meanwhile, and other commands
+			go s.answer(ctx, c, cmd)
+		default:
+			alive = s.answer(ctx, c, cmd)
 		}
 	}
 	s.mu.Lock()

@@ -28,8 +28,7 @@ type carModule struct {
 
 // NewCarModule makes the pressure and temperature module of a whole car.
 func NewCarModule(p *Plant, m Model) (Gauge, error) {
-	m.Speed = p.speed
-	g, err := NewModule(sim.Vessel{Volume: 0.01, Orifice: rigOrifice}, m)
+	g, err := newModule(sim.Vessel{Volume: 0.01, Orifice: rigOrifice}, m, p.clock)
 	if err != nil {
 		return nil, err
 	}
@@ -60,7 +59,7 @@ func (m *carModule) Read() instrument.Reading {
 // Do works the rig; the first command that needs the car seals it as its archetype asks.
 func (m *carModule) Do(ctx context.Context, c instrument.Command) error {
 	switch c.Do {
-	case instrument.Unplug, instrument.Replug:
+	case instrument.Unplug, instrument.Replug, instrument.Run:
 		return m.Module.Do(ctx, c)
 	}
 	return m.plant.at(func(car *sim.Car) error {

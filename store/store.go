@@ -47,6 +47,10 @@ func Open(path string) (*DB, error) {
 	return &DB{write: w, read: r, path: path}, nil
 }
 
+// statementsStay is the time to live by which GORM keeps statements prepared for good.
+// With any other it starts a goroutine for each pool that never ends.
+const statementsStay = 10 * 365 * 24 * time.Hour
+
 func connect(path string, conns int, lock string) (*gorm.DB, error) {
 	q := url.Values{"_txlock": {lock}, "_time_format": {"sqlite"}}
 	for _, p := range []string{"journal_mode(WAL)", "synchronous(FULL)", "foreign_keys(1)", "busy_timeout(5000)", "trusted_schema(0)"} {
@@ -54,7 +58,7 @@ func connect(path string, conns int, lock string) (*gorm.DB, error) {
 	}
 	dsn := "file:" + (&url.URL{Path: path}).EscapedPath() + "?" + q.Encode()
 	db, err := gorm.Open(sqlite.Dialector{DriverName: "sqlite", DSN: dsn}, &gorm.Config{
-		SkipDefaultTransaction: true, PrepareStmt: true,
+		SkipDefaultTransaction: true, PrepareStmt: true, PrepareStmtTTL: statementsStay,
 		Logger:  logger.New(slog.NewLogLogger(slog.Default().Handler(), slog.LevelWarn), logger.Config{LogLevel: logger.Silent}),
 		NowFunc: func() time.Time { return time.Now().UTC() },
 	})

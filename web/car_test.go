@@ -8,7 +8,6 @@ import (
 	"net/url"
 	"strings"
 	"testing"
-	"time"
 
 	"wexter/ingest"
 	"wexter/standin"
@@ -58,7 +57,7 @@ type carNews struct {
 // watch reads the car's stream until f has seen enough.
 func (b *browser) watch(at, adapter string, f func(carNews) bool) {
 	b.t.Helper()
-	ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
+	ctx, cancel := context.WithTimeout(context.Background(), hangs)
 	defer cancel()
 	r, _ := http.NewRequestWithContext(ctx, "GET", b.srv.URL+at+"/car/stream?adapter="+url.QueryEscape(adapter), nil)
 	res, err := b.c.Do(r)

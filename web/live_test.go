@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"net"
 	"net/http"
+	"net/http/httptest"
 	"strings"
 	"testing"
 	"time"
@@ -29,10 +30,11 @@ func serveGauge(t testing.TB, g standin.Gauge) string {
 	return l.Addr().String()
 }
 
-// live opens a bench on a simulated module and returns the page of the bench.
-func (b *browser) live(speed float64) string {
+// live opens a bench on a simulated module whose clock stands until it is stepped, and
+// returns the page of the bench and how it is stepped.
+func (b *browser) live() (page string, step func(seconds float64)) {
 	b.t.Helper()
-	m, err := standin.NewModule(sim.Vessel{Volume: 0.03, Leak: 0.4e-3}, standin.Model{Name: "module", Range: 7000, Resolution: 2.5, Noise: 3, Rate: 10, Speed: speed, Seed: 1})
+	m, err := standin.NewModule(sim.Vessel{Volume: 0.03, Leak: 0.4e-3}, standin.Model{Name: "module", Range: 7000, Resolution: 2.5, Noise: 3, Rate: 10, Seed: 1})
 	if err != nil {
 		b.t.Fatal(err)
 	}
@@ -41,12 +43,20 @@ func (b *browser) live(speed float64) string {
 	if code, body, _ := b.post("/instruments", b.fill("/instruments", "kind", "module", "name", "bay 1", "address", address)); code != 200 || !strings.Contains(body, address) {
 		b.t.Fatalf("%d", code)
 	}
-	page := test + "/live"
+	page = test + "/live"
 	if code, body, at := b.post(page, b.fill(page, "do", "join", "module", address)); code != 200 || at != page || !strings.Contains(body, "data-main") {
 		b.t.Fatalf("%d at %s", code, at)
 	}
-	return page
+	return page, func(seconds float64) {
+		if err := m.Do(context.Background(), instrument.Command{Do: instrument.Run, Seconds: seconds}); err != nil {
+			b.t.Error(err)
+		}
+	}
 }
+
+// hangs is after what time a test that waits for a state is given up: it only keeps a
+// broken program from hanging the tests.
+const hangs = 5 * time.Minute
 
 type news struct {
 	id   string
@@ -66,7 +76,7 @@ type news struct {
 // stream reads events until f has seen enough.
 func (b *browser) stream(page, last string, f func(news) bool) {
 	b.t.Helper()
-	ctx, cancel := context.WithTimeout(context.Background(), 60*time.Second)
+	ctx, cancel := context.WithTimeout(context.Background(), hangs)
 	defer cancel()
 	r, _ := http.NewRequestWithContext(ctx, "GET", b.srv.URL+page+"/stream", nil)
 	if last != "" {
@@ -115,8 +125,8 @@ func (b *browser) reading(page string) {
 // A stream broken off and taken up again sends nothing twice and leaves nothing out;
 // a button pressed wrongly gets a sentence.
 func TestLiveStream(t *testing.T) {
-	b := startWith(t, false, time.Second /* a live stream must outlast it */)
-	page := b.live(10)
+	b := start(t, false)
+	page, step := b.live()
 	seen := false
 	b.stream(page, "", func(n news) bool {
 		seen = seen || n.View != nil && n.View.Start == "rig" && n.View.Status == "on"
@@ -149,15 +159,17 @@ func TestLiveStream(t *testing.T) {
 			times = append(times, n.Points.T...)
 		}
 	}
-	b.stream(page, "", func(n news) bool { take(n); return len(times) > 40 })
-	b.stream(page, last, func(n news) bool { take(n); return len(times) > 160 && n.Disk > 5 })
+	step(5)
+	b.stream(page, "", func(n news) bool { take(n); return len(times) >= 50 })
+	step(12)
+	b.stream(page, last, func(n news) bool { take(n); return len(times) >= 170 && n.Disk > 16 })
 	for i := range times {
 		if want := times[0] + 0.1*float64(i); times[i] < want-1e-6 || times[i] > want+1e-6 {
 			t.Fatalf("reading %d is at %v, want %v", i, times[i], want)
 		}
 	}
-	if times[0] > 1 {
-		t.Errorf("the first reading is at %v", times[0])
+	if times[0] > 0.101 || len(times) != 170 {
+		t.Errorf("%d readings of 17 s, the first at %v", len(times), times[0])
 	}
 	html := ""
 	b.stream(page, "", func(n news) bool {
@@ -190,6 +202,52 @@ func TestLiveStream(t *testing.T) {
 	}
 	if r, err := b.c.Get(b.srv.URL + page + "/stream"); err != nil || r.StatusCode != 204 {
 		t.Errorf("the stream of a bench that is not live: %v", r.StatusCode)
+	}
+}
+
+// watched is a response whose connection notes which limits are set.
+type watched struct {
+	*httptest.ResponseRecorder
+	read, write []time.Time
+	flushed     chan bool
+}
+
+func (w *watched) SetReadDeadline(t time.Time) error  { w.read = append(w.read, t); return nil }
+func (w *watched) SetWriteDeadline(t time.Time) error { w.write = append(w.write, t); return nil }
+func (w *watched) FlushError() error {
+	w.flushed <- true
+	return nil
+}
+
+// The server's limits are for requests: a stream takes them off, and gives each event a
+// limit of its own.
+func TestStreamsOutlastTheLimits(t *testing.T) {
+	b := start(t, false)
+	page, _ := b.live()
+	ctx, cancel := context.WithCancel(context.Background())
+	w := &watched{ResponseRecorder: httptest.NewRecorder(), flushed: make(chan bool)}
+	done := make(chan bool)
+	go func() {
+		defer close(done)
+		r := httptest.NewRequestWithContext(ctx, "GET", b.srv.URL+page+"/stream", nil)
+		b.srv.Config.Handler.ServeHTTP(w, r)
+	}()
+	for range 3 {
+		<-w.flushed
+	}
+	cancel()
+	for open := true; open; {
+		select {
+		case <-w.flushed:
+		case <-done:
+			open = false
+		}
+	}
+	if len(w.read) == 0 || !w.read[0].IsZero() {
+		t.Errorf("the limit of reading stays: %v", w.read)
+	}
+	if len(w.write) < 3 || !w.write[2].After(w.write[0]) {
+		t.Errorf("an event has no limit of its own: %v", w.write)
 	}
 }
 

@@ -34,13 +34,17 @@ type browser struct {
 	shop *casework.Shop
 }
 
-func start(t *testing.T, full bool) *browser {
-	t.Helper()
-	return startWith(t, full, 30*time.Second)
+// dial reaches a module with all the patience that a slow machine needs.
+func dial(ctx context.Context, address string) (live.Gauge, error) {
+	m, err := instrument.Dial(ctx, address)
+	if err != nil {
+		return nil, err
+	}
+	m.Patience = 5 * time.Minute
+	return m, nil
 }
 
-// startWith gives the server a limit for the reading of a request.
-func startWith(t *testing.T, full bool, reading time.Duration) *browser {
+func start(t *testing.T, full bool) *browser {
 	t.Helper()
 	db, err := store.Open(filepath.Join(t.TempDir(), "shop.db"))
 	if err != nil {
@@ -52,14 +56,12 @@ func startWith(t *testing.T, full bool, reading time.Duration) *browser {
 			t.Fatal(err)
 		}
 	}
-	hub := live.New(s, func(ctx context.Context, a string) (live.Gauge, error) { return instrument.Dial(ctx, a) })
+	hub := live.New(s, dial)
 	h, err := web.New(s, hub)
 	if err != nil {
 		t.Fatal(err)
 	}
-	srv := httptest.NewUnstartedServer(h)
-	srv.Config.ReadTimeout = reading
-	srv.Start()
+	srv := httptest.NewServer(h)
 	t.Cleanup(func() { hub.Close(); srv.Close(); db.Close() })
 	jar, _ := cookiejar.New(nil)
 	return &browser{t: t, srv: srv, c: &http.Client{Jar: jar}, shop: s}
@@ -425,7 +427,7 @@ func BenchmarkPages(b *testing.B) {
 			b.Fatal(err)
 		}
 	}
-	hub := live.New(s, func(ctx context.Context, a string) (live.Gauge, error) { return instrument.Dial(ctx, a) })
+	hub := live.New(s, dial)
 	h, err := web.New(s, hub)
 	if err != nil {
 		b.Fatal(err)

@@ -1,9 +1,11 @@
 package main
 
 import (
+	"bufio"
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"io"
 	"net"
 	"os"
 	"os/exec"
@@ -11,7 +13,6 @@ import (
 	"strings"
 	"syscall"
 	"testing"
-	"time"
 
 	"wexter/demo"
 	"wexter/ingest"
@@ -121,20 +122,27 @@ func TestServeStopsCleanlyAndBundlesTravel(t *testing.T) {
 		t.Fatalf("%v %s", err, out)
 	}
 	cmd := exec.Command(bin, "serve", "--addr", "127.0.0.1:0", "--db", filepath.Join(dir, "a.db"))
-	var out bytes.Buffer
-	cmd.Stdout = &out
+	pipe, err := cmd.StdoutPipe()
+	if err != nil {
+		t.Fatal(err)
+	}
 	if err := cmd.Start(); err != nil {
 		t.Fatal(err)
 	}
-	time.Sleep(1500 * time.Millisecond)
+	in := bufio.NewReader(pipe)
+	said, err := in.ReadString('\n') // it says where it is once it serves
+	if err != nil {
+		t.Fatal(err)
+	}
 	if err := cmd.Process.Signal(syscall.SIGTERM); err != nil {
 		t.Fatal(err)
 	}
+	rest, _ := io.ReadAll(in)
 	if err := cmd.Wait(); err != nil {
 		t.Errorf("after SIGTERM: %v", err)
 	}
-	if !strings.Contains(out.String(), "http://127.0.0.1:") || !strings.Contains(out.String(), "closed the shop") {
-		t.Errorf("%q", out.String())
+	if !strings.Contains(said, "http://127.0.0.1:") || !strings.Contains(string(rest), "closed the shop") {
+		t.Errorf("%q, then %q", said, rest)
 	}
 	if _, err := os.Stat(filepath.Join(dir, "a.db-wal")); err == nil {
 		t.Error("the database was not closed: its log is still there")

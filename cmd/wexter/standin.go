@@ -82,7 +82,7 @@ func standinModule(args []string, out, errs io.Writer) error {
 	fs.Float64Var(&m.Zero, "zero", 0, "what the gauge reads open to air, Pa")
 	fs.Float64Var(&m.Noise, "noise", 3, "standard deviation of a reading, Pa")
 	fs.Float64Var(&m.Rate, "rate", 10, "readings a second")
-	fs.Float64Var(&m.Speed, "speed", 1, "how much faster than real time")
+	fs.Float64Var(&m.Speed, "speed", 1, "how much faster than real time; 0 for a clock that stands until it is told to run")
 	fs.Uint64Var(&m.Seed, "seed", 1, "seed of the noise")
 	replay := fs.String("replay", "", "play a CSV log instead")
 	parent := fs.Bool("until-eof", false, "end when standard input ends")
@@ -152,21 +152,26 @@ func standinTell(args []string, out, errs io.Writer) error {
 		return tellAdapter(words[0], strings.Join(words[1:], " "), out)
 	}
 	if len(words) < 2 || len(words) > 3 {
-		return usage("tell ADDRESS COMMAND [PRESSURE]: open, seal, charge 13inH2O, draw -10inH2O, plug, car, known, closed, unplug, replug; to an adapter: code P0443 stored, mute, unmute")
+		return usage("tell ADDRESS COMMAND [PRESSURE]: open, seal, charge 13inH2O, draw -10inH2O, plug, car, known, closed, unplug, replug, run 30s; to an adapter: code P0443 stored, mute, unmute")
 	}
 	c := instrument.Command{Do: words[1]}
-	if len(words) == 3 {
+	if c.Do == instrument.Run && len(words) == 3 {
+		if c.Seconds, err = units.Number(strings.TrimSuffix(words[2], "s")); err != nil {
+			return usage("%v", err)
+		}
+	} else if len(words) == 3 {
 		if c.Target, err = units.Parse(words[2], units.Pressure, "inH2O"); err != nil {
 			return usage("%v", err)
 		}
 	}
-	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+	ctx, cancel := context.WithTimeout(context.Background(), tellWait)
 	defer cancel()
 	m, err := instrument.Dial(ctx, words[0])
 	if err != nil {
 		return err
 	}
 	defer m.Close()
+	m.Patience = tellWait
 	go func() {
 		for {
 			if _, err := m.Next(ctx); err != nil {
@@ -180,6 +185,9 @@ func standinTell(args []string, out, errs io.Writer) error {
 	fmt.Fprintln(out, strings.Join(words[1:], " ")+": done")
 	return nil
 }
+
+// tellWait is how long a stand-in is waited for: it may have a day to let pass.
+const tellWait = 3 * time.Minute
 
 // tellAdapter changes the car behind a scan adapter.
 func tellAdapter(address, words string, out io.Writer) error {
@@ -238,7 +246,7 @@ func standinCar(args []string, out, errs io.Writer) error {
 	addr := fs.String("addr", "127.0.0.1:0", "address of the scan adapter; the others take the ports after it")
 	var files []string
 	fs.Func("car", "the car's file, or demo:CASE; more than one serves several", func(f string) error { files = append(files, f); return nil })
-	speed := fs.Float64("speed", 1, "how much faster than real time")
+	speed := fs.Float64("speed", 1, "how much faster than real time; 0 for a clock that stands until it is told to run")
 	parent := fs.Bool("until-eof", false, "end when standard input ends")
 	b, err := bookOf(fs, args, errs)
 	if err != nil {
