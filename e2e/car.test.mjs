@@ -1,5 +1,4 @@
 import assert from "node:assert/strict";
-import { execFileSync } from "node:child_process";
 import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -17,8 +16,8 @@ test("a whole car on stand-ins: its data and valves live, a scan, a hold, and a 
   const dir = mkdtempSync(join(tmpdir(), "wexter-car-"));
   const file = join(dir, "car.yaml");
   writeFileSync(file, "name: Teal\narchetypes: [na-maf, no-boost, fixed-valve, no-egr, engine-vacuum]\nfaults: {flange-seal: 0.6, purge-circuit: 0.8}\ntrips: 2\nwarm: true\n");
-  const car = await openCar(file, "--speed", "12");
-  const tell = (...words) => execFileSync("bin/wexter", ["standin", "tell", car.at["scan adapter"], ...words], { encoding: "utf8" });
+  const car = await openCar(file, "--speed", "0");
+  const { tell, tellModule } = car;
   try {
     const page = await shop.page();
     await page.goto(shop.base + "/instruments");
@@ -35,9 +34,11 @@ test("a whole car on stand-ins: its data and valves live, a scan, a hold, and a 
     await page.goto(`${url}/car?adapter=${encodeURIComponent(car.at["scan adapter"])}`);
     await page.waitForSelector("[data-live-rows] tr:has-text('coolant')");
     await page.click("button[data-mode=idle]");
+    await page.waitForSelector("[data-mode=idle][aria-pressed=true]");
+    tell("@run 40");
     await page.waitForSelector("[data-now]:has-text('engine runs')");
     await page.waitForSelector("[data-mode=idle][aria-pressed=true]");
-    await page.waitForFunction(() => [...document.querySelectorAll(".m-live text")].some((t) => /^−[67]\d\.\d$/.test(t.textContent)), undefined, { timeout: 20000 });
+    await page.waitForFunction(() => [...document.querySelectorAll(".m-live text")].some((t) => /^−[67]\d\.\d$/.test(t.textContent)));
     assert.match(await page.textContent("[data-codes]"), /P0444/);
     assert.deepEqual(await axe(page), []);
     await page.click("button[aria-label='100 %, Vent valve']");
@@ -55,7 +56,7 @@ test("a whole car on stand-ins: its data and valves live, a scan, a hold, and a 
       await page.goto(url + "/scan");
       await page.click(`label:has-text('${car.at["scan adapter"]}')`);
       await page.click("button:has-text('Take a scan')");
-      await page.waitForURL("**/scans/*", { timeout: 30000 });
+      await page.waitForURL("**/scans/*");
     };
     await take();
     await page.waitForSelector("h2:has-text('code')");
@@ -64,12 +65,17 @@ test("a whole car on stand-ins: its data and valves live, a scan, a hold, and a 
     // The hold sees the same car.
     await page.goto(hold);
     await begin(page, "rig check");
+    tellModule("run", "8s");
     await page.waitForFunction(() => Number(document.querySelector("[data-inches]").textContent) > 11);
+    tellModule("run", "70s");
     await begin(page, "zero");
+    tellModule("run", "6s");
     await begin(page, "drift");
     await page.waitForSelector("[data-next]:has-text('Hands off')");
+    tellModule("run", "80s");
     await begin(page, "hold");
-    await page.waitForSelector("[data-verdict]:has-text('mm')", { timeout: 40000 });
+    tellModule("run", "40s");
+    await page.waitForSelector("[data-verdict]:has-text('mm')");
     await page.click(`${main}:has-text('Stop')`);
 
     // Cleared with the engine off; driven, it comes back.
@@ -81,7 +87,7 @@ test("a whole car on stand-ins: its data and valves live, a scan, a hold, and a 
     await page.waitForSelector(".strip:has-text('Codes cleared')");
     assert.doesNotMatch(tell("ask", "03"), /04 44/);
     tell("@drive idle");
-    await page.waitForTimeout(4500);
+    tell("@run 54");
     tell("@drive key");
     assert.match(tell("ask", "07"), /04 44/);
     await take();

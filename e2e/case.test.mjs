@@ -130,7 +130,7 @@ test("a whole case by keyboard alone, from the Slate to the closed case, with a 
   await k.press("c");
   await page.waitForURL("**/scan");
   await k.press("g");
-  await page.waitForURL("**/scans/*", { timeout: 30000 });
+  await page.waitForURL("**/scans/*");
   await k.press("g");
   await page.waitForURL((u) => /\/cases\/[0-9a-f-]{36}$/.test(u.pathname));
   const to = async (selector, most = 80) => {

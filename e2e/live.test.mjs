@@ -1,5 +1,4 @@
 import assert from "node:assert/strict";
-import { execFileSync, spawn } from "node:child_process";
 import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -16,18 +15,23 @@ after(async () => {
 const inches = async (page) => Number((await page.textContent("[data-inches]")).replace("−", "-"));
 
 test("a live hold, leg after leg, to a firm verdict; two browsers see the same", async () => {
-  const module = await openStandin("module", "--volume", "33L", "--leak", "0.70mm", "--drift", "0.15", "--zero", "4", "--speed", "4");
+  const module = await openStandin("module", "--volume", "33L", "--leak", "0.70mm", "--drift", "0.15", "--zero", "4", "--speed", "0");
   try {
     const page = await shop.page();
     await bench(page, shop.base, module, "SQ 801 L");
     await begin(page, "rig check");
     // Charged to 13 at once, the gas in the rig cools back to about 9.5.
+    module.tell("run", "4s");
     await page.waitForFunction(() => Number(document.querySelector("[data-inches]").textContent) > 8);
+    module.tell("run", "70s");
     await begin(page, "zero");
+    module.tell("run", "6s");
     await begin(page, "drift");
     await page.waitForSelector("[data-next]:has-text('Hands off')");
+    module.tell("run", "80s");
     await begin(page, "hold");
     // The start of the hold is moved, by typing and by tapping the trace.
+    module.tell("run", "24s");
     await page.waitForFunction(() => /0:(1[2-9]|2)/.test(document.querySelector("[data-timer]").textContent));
     await page.click("[data-move]");
     await page.fill("#at", "9999");
@@ -43,7 +47,8 @@ test("a live hold, leg after leg, to a firm verdict; two browsers see the same",
     await page.fill("#words", "door opened");
     await page.click("button:has-text('Mark it')");
     await page.waitForSelector("[data-disk]:has-text('on disk to')");
-    await page.waitForSelector("[data-done]:not([hidden])", { timeout: 40000 });
+    module.tell("run", "400s"); // it ends by itself, at the planned end
+    await page.waitForSelector("[data-done]:not([hidden])");
     await page.waitForSelector(".verdict:has-text('Over the limit')");
     await other.waitForSelector(".verdict:has-text('Over the limit')");
     assert.equal(await page.textContent(".verdict + p"), await other.textContent(".verdict + p"), "both see one range");
@@ -61,19 +66,21 @@ test("a live hold, leg after leg, to a firm verdict; two browsers see the same",
 });
 
 test("unplugged in mid-hold: a sentence, a gap, no false leak", async () => {
-  // Slow enough that the hold cannot come to its end by itself before the cable is off, however busy the machine.
-  const module = await openStandin("module", "--volume", "33L", "--leak", "0.15mm", "--speed", "4");
-  const tell = (...words) => execFileSync("bin/wexter", ["standin", "tell", module.address, ...words]);
+  const module = await openStandin("module", "--volume", "33L", "--leak", "0.15mm", "--speed", "0");
   try {
     const page = await shop.page();
     await bench(page, shop.base, module, "SQ 802 L");
     await page.click(".legs li:has-text('Charge') .again");
-    await page.waitForSelector(".legs .now:has-text('Hold')", { timeout: 30000 });
-    tell("unplug");
+    await page.waitForSelector(`${main}:has-text('Stop')`);
+    module.tell("run", "30s");
+    await page.waitForSelector(".legs .now:has-text('Hold')");
+    module.tell("unplug");
     await page.waitForSelector("[data-say]:has-text('unplugged')");
     assert.equal(await page.textContent("[data-inches]"), "—");
-    tell("open");
-    tell("replug");
+    module.tell("open");
+    module.tell("run", "2s");
+    module.tell("replug");
+    module.tell("run", "10s");
     await page.waitForSelector("[data-say]", { state: "hidden" });
     await page.click(main + ":has-text('Stop and keep')");
     await page.waitForSelector("[data-verdict]:has-text('Nothing was read from')");
@@ -88,25 +95,28 @@ test("unplugged in mid-hold: a sentence, a gap, no false leak", async () => {
 
 test("killed in mid-hold and started again: the leg goes on, and can be stopped", async () => {
   const dir = mkdtempSync(join(tmpdir(), "wexter-kill-"));
-  const module = await openStandin("module", "--volume", "33L", "--leak", "0.4mm", "--speed", "3");
+  const module = await openStandin("module", "--volume", "33L", "--leak", "0.4mm", "--speed", "0");
   let own = await serveShop(join(dir, "shop.db"));
   try {
     const page = await browserPage(shop, {});
     await bench(page, own.base, module, "SQ 803 L");
     const url = new URL(page.url()).pathname;
     await page.click(".legs li:has-text('Charge') .again");
-    await page.waitForSelector(".legs .now:has-text('Settle')", { timeout: 30000 });
-    await page.waitForFunction(() => /on disk to 0:1/.test(document.querySelector("[data-disk]").textContent), null, { timeout: 20000 });
+    await page.waitForSelector(`${main}:has-text('Stop')`);
+    module.tell("run", "12s");
+    await page.waitForSelector(".legs .now:has-text('Settle')");
+    await page.waitForFunction(() => /on disk to 0:1/.test(document.querySelector("[data-disk]").textContent));
     const onDisk = await page.textContent("[data-disk]");
     own.kill();
     await page.waitForSelector("[data-say]:has-text('does not answer')");
     own = await serveShop(join(dir, "shop.db"), own.port);
     // The page finds its way back by itself and the reading goes on.
-    await page.waitForSelector("[data-say]", { state: "hidden", timeout: 20000 });
+    await page.waitForSelector("[data-say]", { state: "hidden" });
     await page.waitForSelector(main + ":has-text('Stop and keep')");
+    module.tell("run", "30s");
     await page.waitForFunction(() => Number(document.querySelector("[data-inches]").textContent) > 2);
     await page.waitForFunction((was) => document.querySelector("[data-disk]").textContent > was, onDisk);
-    await page.waitForFunction(() => document.querySelector(".verdict") && document.querySelector("[data-scale] svg"), null, { timeout: 30000 });
+    await page.waitForFunction(() => document.querySelector(".verdict") && document.querySelector("[data-scale] svg"));
     await page.click(main);
     await page.waitForSelector(main + ":has-text('Start: rig check')");
     await page.goto(own.base + url.replace("/live", ""));
@@ -122,7 +132,7 @@ const inchesHeld = async (page) => Number((await page.inputValue("#end")) || 0);
 
 test("a scan by adapter: codes, history, self-made, clearing only after a saved scan", async () => {
   const adapter = await openStandin("adapter", "--car", "demo:ibis", "--speed", "20");
-  const tell = (...words) => execFileSync("bin/wexter", ["standin", "tell", adapter.address, ...words]);
+  const { tell } = adapter;
   try {
     const page = await shop.page();
     await page.goto(shop.base + "/instruments");
@@ -138,7 +148,7 @@ test("a scan by adapter: codes, history, self-made, clearing only after a saved 
       await page.goto(url + "/scan");
       await page.click(`label:has-text('${adapter.address}')`);
       await page.click("button:has-text('Take a scan')");
-      await page.waitForURL("**/scans/*", { timeout: 30000 });
+      await page.waitForURL("**/scans/*");
     };
     await take();
     await page.waitForSelector("h2:has-text('3 codes')");

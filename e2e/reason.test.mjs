@@ -260,6 +260,6 @@ test("a case that is open in two windows follows what is done in the other", asy
   await other.locator("#signs > summary").click();
   await other.getByRole("button", { name: "Carbon grains in the lines", exact: true }).click();
   await other.waitForSelector(".strip >> text=Carbon grains");
-  await page.waitForSelector(".strip >> text=Carbon grains", { timeout: 8000 });
+  await page.waitForSelector(".strip >> text=Carbon grains");
   assert.notDeepEqual(await odds(page), before);
 });

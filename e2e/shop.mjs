@@ -1,10 +1,14 @@
 // A shop for a browser test: the built program with its demo data on a free port,
 // and a page in Debian's chromium.
 import assert from "node:assert/strict";
-import { spawn } from "node:child_process";
+import { execFileSync, spawn } from "node:child_process";
 import { readFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import { chromium } from "playwright-core";
+
+// hangs is when a test that waits for a state is given up: it only keeps a broken program
+// from hanging the tests. No state is asked to come by it.
+const hangs = Number(process.env.HANGS || 180_000);
 
 // start runs the program and returns its address once it has printed it.
 async function start(args, pattern) {
@@ -25,10 +29,14 @@ async function start(args, pattern) {
   return { found, close, pid: child.pid };
 }
 
-// openStandin starts a simulated instrument.
+// teller works a stand-in: a mishap, a command, or "run 30s" on a clock that stands.
+const teller = (address) => (...words) => execFileSync("bin/wexter", ["standin", "tell", address, ...words], { encoding: "utf8" });
+
+// openStandin starts a simulated instrument. With "--speed", "0" its clock stands: nothing
+// happens but what tell("run", "30s") lets happen, however slow the machine.
 export async function openStandin(kind, ...args) {
   const { found, close } = await start(["standin", kind, "--until-eof", ...args], /127\.0\.0\.1:\d+/);
-  return { address: found[0], close };
+  return { address: found[0], close, tell: teller(found[0]) };
 }
 
 // openCar starts a whole simulated car; its instruments' addresses by what they are.
@@ -36,7 +44,7 @@ export async function openCar(file, ...args) {
   const { found, close } = await start(["standin", "--until-eof", "--car", file, ...args], /probe of .* is at \S+\n/);
   const at = {};
   for (const m of found.input.matchAll(/^The \w+ (.+?) of .+? is at (\S+)$/gm)) at[m[1]] = m[2];
-  return { at, close };
+  return { at, close, tell: teller(at["scan adapter"]), tellModule: teller(at["pressure module"]) };
 }
 
 // serveShop serves a shop's file; kill ends it as a power cut would.
@@ -57,7 +65,7 @@ export async function openShop() {
   const page = async (options = {}, into = problems) => {
     const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, ...options });
     const p = await context.newPage();
-    p.setDefaultTimeout(15000);
+    p.setDefaultTimeout(hangs);
     // A refused form answers with its own status: chromium reports that as a failed resource, which it is not.
     p.on("console", (m) => { if (m.type() === "error" && !/status of 4\d\d/.test(m.text())) into.push(m.text()); });
     p.on("pageerror", (e) => into.push(String(e)));
@@ -134,6 +142,6 @@ export async function bench(page, base, module, plate) {
 }
 export const main = "[data-main]";
 export async function begin(page, label) {
-  await page.click(`${main}:has-text('Start: ${label}')`, { timeout: 40000 });
+  await page.click(`${main}:has-text('Start: ${label}')`);
   await page.waitForSelector(`${main}:has-text('Stop')`);
 }

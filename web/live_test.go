@@ -205,6 +205,24 @@ func TestLiveStream(t *testing.T) {
 	}
 }
 
+// The page says of the lamp what the bytes say (PID 01, byte A, bit 7: SAE J1979, value
+// from memory), and of codes that were asked for that there are none.
+func TestScanPageSaysTheLamp(t *testing.T) {
+	b := start(t, false)
+	_, _, at := b.post("/cases", newCar(b))
+	for _, c := range []struct{ raw, want, not string }{
+		{"41 01 00 07 65 04", "Lamp off.", "Lamp on"}, {"41 01 81 07 65 04", "Lamp on.", "Lamp off"}, {"41 0C 1A F8", "Nobody has read whether the lamp", "Lamp o"},
+		{"43 00 00 00 00 00 00", "No codes", "not asked"},
+	} {
+		t.Run(c.raw, func(t *testing.T) {
+			code, body, _ := b.post(at+"/scan", b.fill(at+"/scan", "raw", c.raw))
+			if code != 200 || !strings.Contains(body, c.want) || strings.Contains(body, c.not) {
+				t.Errorf("%d, %q is not said, or %q is", code, c.want, c.not)
+			}
+		})
+	}
+}
+
 // watched is a response whose connection notes which limits are set.
 type watched struct {
 	*httptest.ResponseRecorder

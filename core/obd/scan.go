@@ -423,6 +423,20 @@ type Clearing struct {
 // Cleared guesses from warm-ups (30), distance (31) and running minutes (4E) since
 // clearing, when read at the moment given. Engine minutes are at most wall minutes,
 // so they bound the moment from above.
+// AskedStored reports whether the car was asked for its stored codes and answered.
+func (s Scan) AskedStored() bool { return s.Asked[Stored] }
+
+// LampWords says whether the lamp is on.
+func (s Scan) LampWords() string {
+	switch {
+	case s.Lamp == nil:
+		return "Nobody has read whether the lamp is on."
+	case *s.Lamp:
+		return "Lamp on."
+	}
+	return "Lamp off."
+}
+
 func (s Scan) Since(read time.Time) Clearing {
 	c := Clearing{Warmups: -1, KM: -1, Minutes: -1}
 	get := func(k string, into *float64) bool {
