@@ -3,7 +3,7 @@ export CGO_ENABLED ?= 0
 ADDR ?= 127.0.0.1:8080
 GOFILES = $(shell git ls-files -co --exclude-standard '*.go')
 
-.PHONY: readings demo build test check-format go-test race race-built assets check-assets browser bench fuzz
+.PHONY: readings demo build test check-format go-test race assets check-assets browser bench fuzz accuracy hunts cars
 
 demo: build
 	./bin/wexter demo --addr $(ADDR)
@@ -11,31 +11,26 @@ demo: build
 build:
 	go build -trimpath -o bin/wexter ./cmd/wexter
 
-# Much of the browser's time is waiting: the compiler makes use of it.
-test: check-format go-test check-assets
-	$(MAKE) -j2 --output-sync=target race-built browser
-	$(MAKE) race
+# No test depends on how fast the machine is, so that all of them run side by side.
+test: check-format
+	$(MAKE) -j4 --output-sync=target go-test race check-assets browser
 
 check-format:
 	@out=$$(gofmt -l $(GOFILES)); if [ -n "$$out" ]; then echo "not formatted:"; echo "$$out"; exit 1; fi
 	go vet ./...
 
-# The live benches keep real time: nothing else runs beside them.
 go-test:
-	go test $$(go list ./... | grep -v '/live$$')
-	go test ./live
+	go test ./...
 
-# The race detector needs a C compiler; without one this step says so and is skipped.
-# The accuracy trials are long and single-minded, so they run in short form here; of the
-# case work and the web only what several hands do at once.
-RACED = ./store/... ./live/... ./instrument/... ./casework ./web/...
-race-built:
-	@if command -v gcc >/dev/null 2>&1; then CGO_ENABLED=1 nice go test -race -run '^$$' $(RACED); fi
-
+# The race detector needs a C compiler; without one this step says so and is left out. It
+# looks at what several hands do at once.
 race:
-	@if command -v gcc >/dev/null 2>&1; then CGO_ENABLED=1 go test -race -short ./store/... ./live/... ./instrument/... && \
-	CGO_ENABLED=1 go test -race -short -run 'Twice|Tabs|Evidence|Kit|Backup' ./casework && \
-	CGO_ENABLED=1 go test -race -short -run 'Live|Car|Scan|Stream|Double|Second|Old|Strip|Security' ./web/...; \
+	@if command -v gcc >/dev/null 2>&1; then \
+	CGO_ENABLED=1 go test -race ./store ./instrument && \
+	CGO_ENABLED=1 go test -race -run 'OverRange|Started|Kills|OnDisk' ./live && \
+	CGO_ENABLED=1 go test -race -run 'Pacers|ThatIsStepped' ./standin && \
+	CGO_ENABLED=1 go test -race -run 'Twice|Tabs|Evidence|Kit|Backup' ./casework && \
+	CGO_ENABLED=1 go test -race -run 'Live|Car|Stream|Double|Second|Old' ./web; \
 	else echo "no C compiler here: the race detector is left out"; fi
 
 node_modules/.package-lock.json: package.json package-lock.json
@@ -56,20 +51,35 @@ $(CHROMIUM):
 	apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium
 
 browser: node_modules/.package-lock.json $(CHROMIUM) build
-	node --test --test-concurrency=2 e2e/case.test.mjs e2e/map.test.mjs e2e/reason.test.mjs
-	node --test --test-concurrency=2 e2e/live.test.mjs e2e/car.test.mjs
+	node --test --test-concurrency=4 e2e/*.test.mjs
 
 bench:
 	go test -run '^$$' -bench . -benchmem ./...
 
+# The long form of the accuracy trials: the figures in docs/physics.md and docs/reasoning.md,
+# a hundred kills, every row of the table of readings twelve times as often.
+accuracy:
+	WEXTER_LONG=1 go test -v -timeout 3h -run 'Accuracy|Intervals|Looking|Stopping|Kills|Calibration|TheTable|TestsTell|FaultRuns|CombinationStarts' ./core/decay ./core/diagnose ./core/sim ./live
+
+# Five hundred hunts, four ways: some forty minutes on two cores.
+HUNTS ?= 500
+hunts:
+	WEXTER_HUNTS=$(HUNTS) go test ./core/diagnose -run TestStrategies -timeout 5h -v
+
+# The cars of the calibration, drawn anew: some half an hour.
+CARS ?= 5200
+cars:
+	WEXTER_DRAW=$(CARS) go test ./core/diagnose -run TestDrawCars -timeout 5h -v
+
 # What the plant says of every suspect, for the reasoning: some forty minutes on two cores.
+# Interrupted, it goes on where it stopped.
 readings:
 	go run ./cmd/readings --anew
 
+# Every fuzz target, a minute each. What they once found is kept under testdata and runs
+# with the tests.
+FUZZ ?= 60s
 fuzz:
-	go test ./core/units -run '^$$' -fuzz FuzzParse -fuzztime 20s
-	go test ./ingest -run '^$$' -fuzz FuzzReadCSV -fuzztime 20s
-	go test ./ingest -run '^$$' -fuzz FuzzReadScan -fuzztime 20s
-	go test ./ingest -run '^$$' -fuzz FuzzReadCase -fuzztime 20s
-	go test ./ingest -run '^$$' -fuzz FuzzReadBook -fuzztime 20s
-	go test ./report -run '^$$' -fuzz FuzzReadBundle -fuzztime 20s
+	@go list -f '{{.ImportPath}}' ./... | while read pkg; do \
+	  for f in $$(go test -list '^Fuzz' $$pkg | grep '^Fuzz'); do \
+	    echo "$$pkg $$f"; go test $$pkg -run '^$$' -fuzz "^$$f\$$" -fuzztime $(FUZZ) || exit 1; done; done

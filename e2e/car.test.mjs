@@ -42,10 +42,13 @@ test("a whole car on stand-ins: its data and valves live, a scan, a hold, and a 
     assert.match(await page.textContent("[data-codes]"), /P0444/);
     assert.deepEqual(await axe(page), []);
     await page.click("button[aria-label='100 %, Vent valve']");
+    tell("@run 1");
     await page.waitForFunction(() => document.querySelector("[data-part=vent-valve]").dataset.open === "0.00");
     await page.click("button[aria-label='let go of it, Vent valve']");
+    tell("@run 1");
     await page.waitForFunction(() => document.querySelector("[data-part=vent-valve]").dataset.open === "1.00");
     await page.click("button[data-mode=off]");
+    tell("@run 2");
     await page.waitForSelector("[data-now]:has-text('key off')");
     await page.click("button[aria-label='100 %, Vent valve']");
     await page.waitForSelector("[data-failed]:has-text('The key is off')");

@@ -249,7 +249,7 @@ test("the plain bench: nonsense gets a sentence and loses nothing; found needs a
   await page.click("#opened > summary");
   await page.fill("#openedtext", "grains between plunger and seat");
   await page.click("#opened button");
-  await page.waitForSelector(".strip >> text=confirms it");
+  await page.waitForSelector(".strip >> text=it shows the failure");
 });
 
 test("a case that is open in two windows follows what is done in the other", async () => {

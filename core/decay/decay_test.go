@@ -195,7 +195,7 @@ func TestLimitIsWhatTheReferenceReads(t *testing.T) {
 // The stopping rule while the hold runs: looking every five seconds and stopping
 // at the first firm verdict must not make wrong verdicts frequent.
 func TestLookingOftenDoesNotMakeWrongVerdicts(t *testing.T) {
-	n := runs(t, 60)
+	n := runs(30)
 	wrong, firm := 0, 0
 	for i := range n {
 		rng := rand.New(rand.NewPCG(77, uint64(i)))
