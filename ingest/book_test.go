@@ -1,13 +1,16 @@
 package ingest_test
 
 import (
+	"math"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
 	"wexter/core/knowledge"
 	"wexter/core/plumbing"
+	"wexter/core/units"
 	"wexter/ingest"
 )
 
@@ -99,6 +102,37 @@ faults:
 	}
 	if _, err := ingest.BookWith(filepath.Join(dir, "nothing")); err == nil {
 		t.Error("a page that is not there was read")
+	}
+}
+
+// Wherever the Book gives a pressure in two units, the two are equal as far as they are
+// written (NIST SP 811, 2008, values from memory).
+func TestSecondUnitsAreEqual(t *testing.T) {
+	pair := regexp.MustCompile(`([\d.]+) (inH2O|inHg|psi|kPa) \(([\d.]+) (inH2O|inHg|psi|kPa)\)`)
+	files, err := filepath.Glob("book/*.yaml")
+	if err != nil {
+		t.Fatal(err)
+	}
+	pages, _ := filepath.Glob("../web/templates/*.html")
+	seen := 0
+	for _, name := range append(files, pages...) {
+		data, err := os.ReadFile(name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, m := range pair.FindAllStringSubmatch(string(data), -1) {
+			seen++
+			one, err1 := units.Parse(m[1]+" "+m[2], units.Pressure, "")
+			two, err2 := units.Parse(m[3]+" "+m[4], units.Pressure, "")
+			_, decimals, _ := strings.Cut(m[3], ".")
+			last := units.Must(m[4], units.Pressure).Factor * math.Pow(10, -float64(len(decimals)))
+			if err1 != nil || err2 != nil || math.Abs(one-two) > 0.51*last {
+				t.Errorf("%s: %s: %.1f and %.1f Pa", name, m[0], one, two)
+			}
+		}
+	}
+	if seen < 2 {
+		t.Errorf("only %d pairs were looked at", seen)
 	}
 }
 

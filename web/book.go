@@ -40,7 +40,7 @@ type testData struct {
 
 type calcData struct {
 	calc.Calculator
-	Inputs []map[string]string // fields with a quantity
+	Inputs []quantityField // fields with a quantity
 	Plain  []plainField
 	Lines  []calc.Line
 	All    []calc.Calculator
@@ -127,7 +127,7 @@ func (s *server) calculator(c *echo.Context) error {
 		if f.Kind == calc.Plain {
 			d.Plain = append(d.Plain, plainField{f.Key, f.Label, f.Unit, v})
 		} else {
-			d.Inputs = append(d.Inputs, quantity(f.Key, f.Label, kindNames[f.Kind], f.Unit, v, ""))
+			d.Inputs = append(d.Inputs, quantity(f.Key, f.Label, kindNames[f.Kind], f.Unit, v))
 		}
 	}
 	p := s.page(c, k.Name+" · Book", "book", d)

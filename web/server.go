@@ -1,4 +1,4 @@
-// Package web serves the shop to a browser: one handler a thing, HTML made on the
+// Package web serves the shop to a browser: one handler per action, HTML made on the
 // server, a content policy that forbids inline script, and nothing that needs a
 // network beyond the shop's own computer.
 package web
@@ -11,8 +11,6 @@ import (
 	"errors"
 	"fmt"
 	"html/template"
-	"io"
-	"io/fs"
 	"log/slog"
 	"net"
 	"net/http"
@@ -30,23 +28,12 @@ import (
 //go:embed templates/*.html
 var templateFiles embed.FS
 
-//go:embed static
-var staticFiles embed.FS
-
-// Body limits, by what a form carries.
-const (
-	formLimit  = 1 << 20
-	logLimit   = 66 << 20 // a log of 64 MB with its form
-	photoLimit = 14 << 20
-	hearOut    = 64 << 20 // of what is refused for its size
-	scanLimit  = 3 << 20
-)
-
 type server struct {
 	shop  *casework.Shop
 	hub   *live.Hub
 	jobs  jobs
 	views map[string]*template.Template
+	build string // of the assets: part of their addresses
 
 	streams carStreams
 }
@@ -54,6 +41,10 @@ type server struct {
 // New returns the application on a shop and its live benches.
 func New(shop *casework.Shop, hub *live.Hub) (http.Handler, error) {
 	s := &server{shop: shop, hub: hub, jobs: jobs{list: map[string]*job{}}}
+	var err error
+	if s.build, err = assetBuild(); err != nil {
+		return nil, err
+	}
 	if err := s.parse(); err != nil {
 		return nil, err
 	}
@@ -64,93 +55,16 @@ func New(shop *casework.Shop, hub *live.Hub) (http.Handler, error) {
 		p := c.Request().URL.Path
 		return strings.HasSuffix(p, "/stream") || strings.HasPrefix(p, "/photos/") || strings.HasSuffix(p, ".woff2") || strings.HasSuffix(p, ".pdf")
 	}})
-	e.Use(middleware.Recover(), packed, hostCheck, headers, limitBody,
+	e.Use(middleware.Recover(), packed, hostCheck, headers, s.limitBody(),
 		middleware.CSRFWithConfig(middleware.CSRFConfig{TokenLookup: "form:csrf", CookieName: "csrf", CookiePath: "/",
 			CookieHTTPOnly: true, CookieSameSite: http.SameSiteStrictMode, ContextKey: "csrf"}))
 
-	static, err := fs.Sub(staticFiles, "static")
-	if err != nil {
+	if err := s.serveAssets(e); err != nil {
 		return nil, err
 	}
-	files := http.StripPrefix("/static/", http.FileServerFS(static))
-	e.GET("/static/*", func(c *echo.Context) error {
-		c.Response().Header().Set("Cache-Control", "public, max-age=31536000, immutable")
-		files.ServeHTTP(c.Response(), c.Request())
-		return nil
-	})
-	e.GET("/", s.slate)
-	e.GET("/record", s.record)
-	e.GET("/book", s.book)
-	e.GET("/book/test/:key", s.procedure)
-	e.GET("/book/:key", s.calculator)
-	e.GET("/vehicles", s.vehicle)
-	e.GET("/cases/new", s.newCase)
-	e.POST("/cases", s.openCase)
-	e.POST("/import", s.importBundle)
-	e.GET("/cases/:id", s.caseView)
-	e.GET("/cases/:id/edit", s.editView)
-	e.POST("/cases/:id/edit", s.edit)
-	e.POST("/cases/:id/codes", s.addCodes)
-	e.GET("/cases/:id/do/:test", s.doView)
-	e.POST("/cases/:id/do/:test", s.addResult)
-	e.POST("/cases/:id/observe", s.observe)
-	e.POST("/cases/:id/kit", s.caseKit)
-	e.POST("/cases/:id/cause", s.cause)
-	e.POST("/cases/:id/opened", s.postMortem)
-	e.GET("/cases/:id/pulse", s.pulse)
-	e.GET("/ways", s.waysView)
-	e.POST("/ways", s.saveWays)
-	e.POST("/cases/:id/strike", s.strike)
-	e.POST("/cases/:id/doubt", s.doubt)
-	e.POST("/cases/:id/notes", s.addNote)
-	e.GET("/cases/:id/scan", s.scanForm)
-	e.POST("/cases/:id/scan", s.addScan)
-	e.POST("/cases/:id/scan/take", s.takeScan)
-	e.GET("/cases/:id/scan/progress", s.scanProgress)
-	e.POST("/cases/:id/scan/stop", s.stopScan)
-	e.POST("/cases/:id/clear", s.clearCodes)
-	e.GET("/cases/:id/car", s.carView)
-	e.GET("/cases/:id/car/stream", s.carStream)
-	e.POST("/cases/:id/car/do", s.carDo)
-	e.GET("/scans/:id", s.scanView)
-	e.GET("/scans/:id/raw.txt", s.rawScan)
-	e.POST("/cases/:id/wait", s.wait)
-	e.POST("/cases/:id/tests", s.startTest)
-	e.GET("/cases/:id/map", s.mapView)
-	e.GET("/cases/:id/map.svg", s.mapSVG)
-	e.POST("/cases/:id/marks", s.addMark)
-	e.POST("/cases/:id/corrections", s.addCorrection)
-	e.POST("/cases/:id/cards", s.addCard)
-	e.POST("/cases/:id/car/strike", s.strikeOnCar)
-	e.POST("/cases/:id/plumbing", s.setPlumbing)
-	e.GET("/tests/:id/map", s.setupMap)
-	e.POST("/tests/:id/map", s.setPart)
-	e.GET("/cases/:id/found", s.foundView)
-	e.POST("/cases/:id/found", s.found)
-	e.GET("/cases/:id/repair", s.repairView)
-	e.POST("/cases/:id/repair", s.repair)
-	e.POST("/cases/:id/repair/:rid/done", s.repairDone)
-	e.GET("/cases/:id/proof", s.proofView)
-	e.POST("/cases/:id/trial", s.trial)
-	e.POST("/cases/:id/monitors", s.monitors)
-	e.POST("/cases/:id/close", s.close)
-	e.GET("/cases/:id/report", s.report)
-	e.GET("/cases/:id/report.pdf", s.reportPDF)
-	e.GET("/cases/:id/bundle.json", s.bundle)
-	e.GET("/tests/:id", s.bench)
-	e.GET("/tests/:id/live", s.liveBench)
-	e.GET("/tests/:id/live/stream", s.liveStream)
-	e.POST("/tests/:id/live", s.liveAct)
-	e.GET("/instruments", s.instruments)
-	e.POST("/instruments", s.addInstrument)
-	e.POST("/instruments/:id/remove", s.removeInstrument)
-	e.POST("/tests/:id/setup", s.setup)
-	e.POST("/tests/:id/legs", s.addLeg)
-	e.POST("/tests/:id/cannot", s.cannot)
-	e.POST("/runs/:id/cut", s.cut)
-	e.POST("/runs/:id/strike", s.strikeRun)
-	e.GET("/runs/:id/readings.csv", s.readings)
-	e.GET("/photos/:hash", s.photo)
+	for _, r := range s.routes() {
+		e.Add(r.method, r.path, r.do)
+	}
 	return e, nil
 }
 
@@ -194,29 +108,6 @@ func headers(next echo.HandlerFunc) echo.HandlerFunc {
 		h.Set("Referrer-Policy", "same-origin")
 		h.Set("Cross-Origin-Opener-Policy", "same-origin")
 		h.Set("Cache-Control", "no-store")
-		return next(c)
-	}
-}
-
-func limitBody(next echo.HandlerFunc) echo.HandlerFunc {
-	return func(c *echo.Context) error {
-		r := c.Request()
-		limit := int64(formLimit)
-		switch {
-		case strings.HasSuffix(r.URL.Path, "/legs"), r.URL.Path == "/import":
-			limit = logLimit
-		case strings.HasSuffix(r.URL.Path, "/scan"):
-			limit = scanLimit
-		case strings.HasSuffix(r.URL.Path, "/found"), strings.HasSuffix(r.URL.Path, "/notes"), strings.HasSuffix(r.URL.Path, "/corrections"), strings.HasSuffix(r.URL.Path, "/cards"):
-			limit = photoLimit
-		}
-		if r.ContentLength > limit {
-			// A browser that is still sending when the line is cut shows no sentence: hear it out,
-			// within reason and without keeping anything.
-			_, _ = io.CopyN(io.Discard, r.Body, hearOut)
-			return &tooLarge{limit}
-		}
-		r.Body = http.MaxBytesReader(c.Response(), r.Body, limit)
 		return next(c)
 	}
 }
@@ -272,8 +163,8 @@ func (s *server) render(c *echo.Context, code int, name string, p page) error {
 	return c.HTMLBlob(code, b.Bytes())
 }
 
-// refused answers a form that cannot be done: the sentence on the page that shows
-// it, with what was typed.
+// sentence is what a refusal says and the status that goes with it; empty for an error
+// that is no refusal.
 func sentence(err error) (string, int) {
 	var pr *casework.Problem
 	var q *casework.Question

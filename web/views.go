@@ -39,6 +39,7 @@ func (s *server) parse() error {
 
 func (s *server) funcs() template.FuncMap {
 	return template.FuncMap{
+		"asset":  s.asset,
 		"mm":     func(m float64) string { return fmt.Sprintf("%.3f", m*1e3) },
 		"inch":   func(m float64) string { return fmt.Sprintf("%.4f", m/units.Inch) },
 		"pct":    func(x float64) string { return fmt.Sprintf("%.0f", x*100) },
@@ -104,13 +105,31 @@ func (s *server) funcs() template.FuncMap {
 	}
 }
 
-// quantity is a field with its unit beside it and a second one under it.
-func quantity(name, label, kind, bare, value string, hint string) map[string]string {
-	kinds := map[string]units.Kind{}
-	for k, n := range kindNames {
-		kinds[n] = k
+// quantityField is a field with its unit beside it and a second one under it.
+type quantityField struct {
+	Name, Label string
+	Kind, Bare  string // what it measures, and the unit of a bare number
+	Value       string
+	Beside      string // the value in its second unit
+}
+
+// quantity makes a field of a kind by its name.
+func quantity(name, label, kind, bare, value string) quantityField {
+	q := quantityField{Name: name, Label: label, Kind: kind, Bare: bare, Value: value}
+	if k, ok := kindOf(kind); ok {
+		q.Beside, _ = units.Beside(value, k, bare)
 	}
-	return map[string]string{"Name": name, "Label": label, "Kind": kind, "Bare": bare, "Value": value, "Hint": hint, "Second": units.Second(bare, kinds[kind])}
+	return q
+}
+
+// kindOf is the kind of quantity that a field names.
+func kindOf(name string) (units.Kind, bool) {
+	for k, n := range kindNames {
+		if n == name {
+			return k, true
+		}
+	}
+	return 0, false
 }
 
 // pressures are figures in the trade's units inside a sentence.

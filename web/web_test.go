@@ -7,6 +7,7 @@ import (
 	"image"
 	"image/png"
 	"io"
+	"math/rand/v2"
 	"mime/multipart"
 	"net/http"
 	"net/http/cookiejar"
@@ -447,5 +448,83 @@ func BenchmarkPages(b *testing.B) {
 				}
 			}
 		})
+	}
+}
+
+// The assets' addresses change with what is in them; those of another build are not here.
+func TestAssetsAreNamedByTheirContents(t *testing.T) {
+	b := start(t, false)
+	_, body := b.get("/")
+	names := regexp.MustCompile(`/static/([0-9a-f]{12})/(\w+\.(?:js|css))`).FindAllStringSubmatch(body, -1)
+	if len(names) < 3 {
+		t.Fatalf("assets on the page: %v", names)
+	}
+	for _, n := range names {
+		r, err := b.c.Get(b.srv.URL + n[0])
+		if err != nil {
+			t.Fatal(err)
+		}
+		r.Body.Close()
+		if r.StatusCode != 200 || !strings.Contains(r.Header.Get("Cache-Control"), "immutable") {
+			t.Errorf("%s: %d %s", n[0], r.StatusCode, r.Header.Get("Cache-Control"))
+		}
+	}
+	for _, path := range []string{"/static/app.css", "/static/000000000000/app.css", "/static/" + names[0][1] + "/none.js"} {
+		r, err := b.c.Get(b.srv.URL + path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		r.Body.Close()
+		if r.StatusCode != 404 || r.StatusCode == 404 && strings.Contains(r.Header.Get("Cache-Control"), "immutable") && path != "/static/"+names[0][1]+"/none.js" {
+			t.Errorf("%s: %d %s", path, r.StatusCode, r.Header.Get("Cache-Control"))
+		}
+	}
+}
+
+// The hint under a field takes what the form takes.
+func TestTheHintIsTheServers(t *testing.T) {
+	b := start(t, false)
+	for _, c := range []struct{ query, want string }{
+		{"kind=pressure&bare=inH2O&text=24+mmHg", `{"beside":"12.8 inH2O"}`},
+		{"kind=temperature&bare=%C2%B0C&text=300+K", `{"beside":"26.9 °C"}`},
+		{"kind=pressure&bare=inH2O&text=13+furlongs", "is not a unit of pressure"},
+		{"kind=pressure&bare=rope&text=13", "has no unit"},
+	} {
+		t.Run(c.query, func(t *testing.T) {
+			if code, body := b.get("/second?" + c.query); code != 200 || !strings.Contains(body, c.want) {
+				t.Errorf("%d %s", code, body)
+			}
+		})
+	}
+	if code, _ := b.get("/second?kind=love&text=13"); code != 404 {
+		t.Errorf("a kind that is none: %d", code)
+	}
+	if _, body := b.get("/book/orifice"); !strings.Contains(body, `x-text="beside">`) {
+		t.Error("a calculator's fields have no hint")
+	}
+}
+
+// Photos of a megabyte and more go wherever a form has room for one.
+func TestPhotoLimits(t *testing.T) {
+	b := start(t, false)
+	_, _, at := b.post("/cases", newCar(b))
+	noise := image.NewRGBA(image.Rect(0, 0, 700, 700))
+	_, _ = rand.NewChaCha8([32]byte{1}).Read(noise.Pix)
+	var photo bytes.Buffer
+	if err := png.Encode(&photo, noise); err != nil {
+		t.Fatal(err)
+	}
+	if photo.Len() < 1400<<10 {
+		t.Fatalf("%d bytes only", photo.Len())
+	}
+	for _, path := range []string{"/opened", "/notes", "/found", "/corrections", "/cards"} {
+		t.Run(path, func(t *testing.T) {
+			if code, body, _ := b.upload(at+path, b.fill(at, "words", "a photo"), "photo", "x.png", photo.Bytes()); code == 413 || code >= 500 || strings.Contains(body, "larger than") {
+				t.Errorf("%d", code)
+			}
+		})
+	}
+	if code, _, _ := b.upload(at+"/codes", b.fill(at), "photo", "x.png", photo.Bytes()); code != 413 {
+		t.Errorf("a form that takes no photo took one: %d", code)
 	}
 }

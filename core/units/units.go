@@ -178,9 +178,25 @@ func Number(s string) (float64, error) {
 // A bare number is taken in the unit named bare; when bare is empty a bare
 // number is an error, because a pressure without a unit is a guess.
 func Parse(s string, k Kind, bare string) (float64, error) {
+	si, _, err := read(s, k, bare)
+	return si, err
+}
+
+// Beside says a typed quantity in its second unit: "13 inH2O" becomes "3.24 kPa". It takes
+// what Parse takes and refuses what Parse refuses.
+func Beside(s string, k Kind, bare string) (string, error) {
+	si, u, err := read(s, k, bare)
+	if err != nil {
+		return "", err
+	}
+	return Format(si, k, Second(u.Symbol, k), 3), nil
+}
+
+// read returns the SI value of a typed quantity and the unit in which it was written.
+func read(s string, k Kind, bare string) (float64, Unit, error) {
 	t := strings.TrimSpace(s)
 	if len(t) > 64 {
-		return 0, fmt.Errorf("%q is too long for a %s", clip(t), k)
+		return 0, Unit{}, fmt.Errorf("%q is too long for a %s", clip(t), k)
 	}
 	// The unit begins at the first rune that no number holds; an exponent needs a digit behind it.
 	cut := len(t)
@@ -198,25 +214,25 @@ func Parse(s string, k Kind, bare string) (float64, error) {
 	v, err := Number(number)
 	if err != nil {
 		if symbol != "" && strings.TrimSpace(number) == "" {
-			return 0, fmt.Errorf("%q has no number; write for example %q", clip(t), example(k))
+			return 0, Unit{}, fmt.Errorf("%q has no number; write for example %q", clip(t), example(k))
 		}
-		return 0, err
+		return 0, Unit{}, err
 	}
 	if symbol == "" {
 		if bare == "" {
-			return 0, fmt.Errorf("%q has no unit; write for example %q", clip(t), example(k))
+			return 0, Unit{}, fmt.Errorf("%q has no unit; write for example %q", clip(t), example(k))
 		}
 		symbol = bare
 	}
 	u, ok := Lookup(symbol, k)
 	if !ok {
-		return 0, fmt.Errorf("%q is not a unit of %s; use one of %s", clip(symbol), k, strings.Join(Symbols(k), ", "))
+		return 0, Unit{}, fmt.Errorf("%q is not a unit of %s; use one of %s", clip(symbol), k, strings.Join(Symbols(k), ", "))
 	}
 	si := u.ToSI(v)
 	if k == Temperature && si < 0 {
-		return 0, fmt.Errorf("%q is below absolute zero", clip(t))
+		return 0, Unit{}, fmt.Errorf("%q is below absolute zero", clip(t))
 	}
-	return si, nil
+	return si, u, nil
 }
 
 func example(k Kind) string {

@@ -175,3 +175,38 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+// What is typed is said in its second unit exactly when it is taken; conversions are
+// NIST SP 811, 2008 (values from memory).
+func TestBeside(t *testing.T) {
+	for _, c := range []struct {
+		text string
+		kind units.Kind
+		bare string
+		want string // empty: refused
+	}{
+		{"13", units.Pressure, "inH2O", "3.24 kPa"},
+		{"3,24 kPa", units.Pressure, "inH2O", "13.0 inH2O"},
+		{"24 mmHg", units.Pressure, "inH2O", "12.8 inH2O"},
+		{"330 mmH2O", units.Pressure, "inH2O", "13.0 inH2O"},
+		{"0,05 cm", units.Length, "mm", "0.500 mm"},
+		{"250 mL", units.Volume, "L", "0.250 L"},
+		{"300 K", units.Temperature, "°C", "26.9 °C"},
+		{"20", units.Temperature, "°C", "68.0 °F"},
+		{"68 F", units.Temperature, "°C", "20.0 °C"},
+		{"15 lbf·ft", units.Torque, "N·m", "20.3 N·m"},
+		{"13 furlongs", units.Pressure, "inH2O", ""},
+		{"soon", units.Pressure, "inH2O", ""},
+		{"", units.Pressure, "inH2O", ""},
+	} {
+		t.Run(c.text, func(t *testing.T) {
+			got, err := units.Beside(c.text, c.kind, c.bare)
+			if got != c.want || (err != nil) != (c.want == "") {
+				t.Errorf("%q, %v; want %q", got, err, c.want)
+			}
+			if _, perr := units.Parse(c.text, c.kind, c.bare); (perr != nil) != (err != nil) {
+				t.Errorf("the form says %v, the hint %v", perr, err)
+			}
+		})
+	}
+}

@@ -1,39 +1,31 @@
 import Alpine from "@alpinejs/csp";
 
-// Second unit under a field: what was typed, in the other system, as it is typed.
-const factors = {
-  pressure: { Pa: 1, hPa: 100, mbar: 100, kPa: 1000, inH2O: 249.089, inHg: 3386.39, psi: 6894.757, bar: 1e5 },
-  length: { mm: 1e-3, in: 0.0254 },
-  volume: { L: 1e-3, gal: 3.785411784e-3 },
-  flow: { "L/min": 1e-3 / 60, "mL/min": 1e-6 / 60 },
-  torque: { "N·m": 1, "lbf·ft": 1.3558179483 },
-};
-const spelled = { l: "L", nm: "N·m", "lbf ft": "lbf·ft", lbft: "lbf·ft", '"': "in", lpm: "L/min" };
+// Second unit under a field: what was typed, in the other system, as it is typed. The
+// server says it, so that the hint takes what the form takes. Only the newest answer counts.
+const hints = new Map();
 
-function second(text, kind, bare, other) {
-  const m = /^\s*([-−+]?[\d\s]*[.,]?\d+(?:e[-+]?\d+)?)\s*(.*?)\s*$/i.exec(text || "");
-  if (!m) return "";
-  const value = Number(m[1].replace(/\s/g, "").replace("−", "-").replace(",", "."));
-  const table = factors[kind] || {};
-  const wanted = m[2].replace("₂", "2").replace(/\.$/, "");
-  const unit = m[2] === "" ? bare : spelled[wanted.toLowerCase()] || Object.keys(table).find((u) => u.toLowerCase() === wanted.toLowerCase());
-  if (!Number.isFinite(value)) return "";
-  if (kind === "temperature") {
-    const f = /f/i.test(m[2]);
-    return f ? `${(((value - 32) * 5) / 9).toFixed(1)} °C` : `${((value * 9) / 5 + 32).toFixed(1)} °F`;
+async function beside(input) {
+  const { kind, bare } = input.dataset;
+  const text = input.value.trim();
+  if (!text) return { beside: "" };
+  const url = `/second?${new URLSearchParams({ kind, bare: bare || "", text })}`;
+  if (!hints.has(url)) {
+    if (hints.size > 300) hints.clear();
+    hints.set(url, fetch(url, { headers: { Accept: "application/json" } }).then((r) => (r.ok ? r.json() : { beside: "" })).catch(() => { hints.delete(url); return { beside: "" }; }));
   }
-  if (!unit || !table[unit]) return m[2] ? "unit?" : "";
-  const to = unit === other ? bare : other;
-  if (!table[to]) return "";
-  return `${Number(((value * table[unit]) / table[to]).toPrecision(3))} ${to}`;
+  return hints.get(url);
 }
 
 Alpine.data("quantity", () => ({
   beside: "",
-  init() { this.show(); },
-  show() {
-    const i = this.$root.querySelector("input");
-    this.beside = second(i.value, i.dataset.kind, i.dataset.bare, i.dataset.second);
+  asked: 0,
+  init() { this.beside = this.$root.querySelector(".beside").textContent; },
+  show() { return this.ask(() => ""); }, // half typed, a unit is not wrong yet
+  check() { return this.ask((wrong) => wrong); },
+  async ask(refused) {
+    const mine = ++this.asked;
+    const said = await beside(this.$root.querySelector("input"));
+    if (mine === this.asked) this.beside = said.beside || refused(said.wrong || "");
   },
 }));
 
