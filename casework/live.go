@@ -222,6 +222,15 @@ func (s *Shop) Devices(ctx context.Context, kind record.DeviceKind) (ds []record
 	return s.DB.Read(ctx).Devices(kind)
 }
 
+// DevicesFor lists the instruments of a kind that may be used at a case: its car's own
+// first, then those that are carried around.
+func (s *Shop) DevicesFor(ctx context.Context, kind record.DeviceKind, number string) ([]record.Device, error) {
+	all, err := s.Devices(ctx, kind)
+	all = slices.DeleteFunc(all, func(d record.Device) bool { return d.For != "" && d.For != number })
+	slices.SortStableFunc(all, func(a, b record.Device) int { return strings.Compare(b.For, a.For) })
+	return all, err
+}
+
 // Device finds one by kind and address: only addresses that the shop has written
 // down are ever spoken to.
 func (s *Shop) Device(ctx context.Context, kind record.DeviceKind, address string) (record.Device, error) {
@@ -241,7 +250,8 @@ func (s *Shop) Device(ctx context.Context, kind record.DeviceKind, address strin
 type NewDevice struct {
 	Kind          record.DeviceKind
 	Name, Address string
-	Sure          bool // the question about another computer was answered
+	For           string // number of the case at whose car it is; empty: it is carried around
+	Sure          bool   // the question about another computer was answered
 }
 
 // AddDevice writes an instrument's address down. Addresses on this computer are
@@ -284,7 +294,7 @@ func (s *Shop) AddDevice(ctx context.Context, key string, n NewDevice) error {
 		if len(ds) >= 40 {
 			return "", problem("address", "forty instruments are written down; take one away first")
 		}
-		d := record.Device{ID: newID(), Kind: n.Kind, Name: name, Address: address, At: s.now()}
+		d := record.Device{ID: newID(), Kind: n.Kind, Name: name, Address: address, For: n.For, At: s.now()}
 		return d.ID, tx.KeepDevice(d)
 	})
 	return err

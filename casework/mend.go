@@ -61,8 +61,8 @@ func (s *Shop) restsOn(ctx context.Context, tx store.Tx, id string, n NewFinding
 	}
 	var rests []string
 	if car, err := s.Car(folder.Vehicle, folder.Corrections); err == nil { // with an archetype that is gone only a word is left
-		if t, err := s.Think(ctx, folder); err == nil {
-			odds = t.State.Odds(n.Part)
+		if odds, err = s.Odds(ctx, folder, n.Part); err != nil {
+			odds = 0 // a case that cannot be weighed may still be found
 		}
 		rests = car.RestsOn(folder, n.Part, odds)
 	}

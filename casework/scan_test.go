@@ -143,6 +143,11 @@ func TestScanAndNoteRefusals(t *testing.T) {
 	if _, err := s.Device(ctx, "adapter", "127.0.0.1:81"); err == nil {
 		t.Error("an address nobody wrote down")
 	}
+	must(t, s.AddDevice(ctx, "", casework.NewDevice{Kind: "adapter", Address: "127.0.0.1:81", For: "SQ-101"}))
+	must(t, s.AddDevice(ctx, "", casework.NewDevice{Kind: "adapter", Address: "127.0.0.1:82", For: "SQ-102"}))
+	if ds, err := s.DevicesFor(ctx, record.Adapter, "SQ-102"); err != nil || len(ds) != 2 || ds[0].Address != "127.0.0.1:82" || ds[1].Address != "127.0.0.1:80" {
+		t.Errorf("at SQ-102: %+v %v", ds, err)
+	}
 }
 
 // What is doubted proves nothing, and can be trusted again; nothing is deleted.

@@ -91,10 +91,48 @@ func (s *Shop) Think(ctx context.Context, f evidence.Folder) (*Thought, error) {
 	return t, nil
 }
 
+// think weighs what is on a case and plans what is next.
 func (s *Shop) think(f evidence.Folder, car Car, bay diagnose.Bay) (*Thought, error) {
-	m, err := s.model(f, car)
+	st, left, err := s.weigh(f, car)
 	if err != nil {
 		return nil, err
+	}
+	t := &Thought{State: st, Explanations: st.Explanations(), Left: append(left, st.Silent...), Bay: bay}
+	t.Plan = st.Next(bay)
+	t.Clashes = st.Clashes()
+	if len(t.Plan.Actions) > 0 {
+		a := t.Plan.Actions[0]
+		t.Words, t.Minutes = strings.ToLower(a.Name[:1])+a.Name[1:], int(math.Round(a.Minutes))
+	}
+	return t, nil
+}
+
+// Odds is how likely a fault is on a case: as was thought when that still holds, otherwise
+// weighed without a plan.
+func (s *Shop) Odds(ctx context.Context, f evidence.Folder, fault string) (float64, error) {
+	car, err := s.Car(f.Vehicle, f.Corrections)
+	if err != nil {
+		return 0, err
+	}
+	bay, err := s.Bay(ctx, f)
+	if err != nil {
+		return 0, err
+	}
+	if t := s.minds.get(s.thoughtKey(f, bay)); t != nil {
+		return t.State.Odds(fault), nil
+	}
+	st, _, err := s.weigh(f, car)
+	if err != nil {
+		return 0, err
+	}
+	return st.Odds(fault), nil
+}
+
+// weigh works out the odds of a case, and what was left out.
+func (s *Shop) weigh(f evidence.Folder, car Car) (*diagnose.State, []diagnose.Silent, error) {
+	m, err := s.model(f, car)
+	if err != nil {
+		return nil, nil, err
 	}
 	h, left := evidence.History(f, car.Car)
 	// One reading that cannot be weighed (of a part that a correction took away) must not
@@ -106,23 +144,13 @@ func (s *Shop) think(f evidence.Folder, car Car, bay diagnose.Bay) (*Thought, er
 		}
 		n, at := worst(m, h)
 		if n < 0 {
-			return nil, err
+			return nil, nil, err
 		}
 		e := h[n].Evidence[at]
 		left = append(left, diagnose.Silent{ID: e.ID, Says: e.Says, Why: strings.TrimPrefix(err.Error(), e.Says+": ")})
 		h[n].Evidence = slices.Delete(slices.Clone(h[n].Evidence), at, at+1)
 	}
-	if st == nil {
-		return nil, err
-	}
-	t := &Thought{State: st, Explanations: st.Explanations(), Left: append(left, st.Silent...), Bay: bay}
-	t.Plan = st.Next(bay)
-	t.Clashes = st.Clashes()
-	if len(t.Plan.Actions) > 0 {
-		a := t.Plan.Actions[0]
-		t.Words, t.Minutes = strings.ToLower(a.Name[:1])+a.Name[1:], int(math.Round(a.Minutes))
-	}
-	return t, nil
+	return st, left, err
 }
 
 // worst finds a piece of evidence that by itself cannot be weighed.

@@ -12,6 +12,7 @@ import (
 	"math/rand/v2"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"wexter/casework"
@@ -65,8 +66,78 @@ func (k Tank) record(start, pump, seconds, rate float64) ingest.Log {
 	return l
 }
 
-// Fill makes the shop. Times lie around the shop's clock as it is.
+// held is what the legs of a hold are read on. Its traces are made while other things
+// are written down.
+type held struct {
+	tank        Tank
+	tolerance   float64 // of the volume
+	drift, hold func() ingest.Log
+}
+
+func reads(k Tank, tolerance, seconds float64) held {
+	after := k
+	after.Seed++
+	return held{k, tolerance, sync.OnceValue(func() ingest.Log { return k.Drifting(75) }),
+		sync.OnceValue(func() ingest.Log { return after.Hold(13*units.InH2O, seconds) })}
+}
+
+// holds are those of the demo, by what they are called here.
+var holds = map[string]held{
+	"clamp":       reads(Tank{Volume: 0.032, Hole: 0.66e-3, Drift: 0.2, Noise: 4, Seed: 11}, 0.06, 150),
+	"clamp-after": reads(Tank{Volume: 0.032, Hole: 0.08e-3, Drift: 0.15, Noise: 4, Seed: 21}, 0.06, 150),
+	"axle":        reads(Tank{Volume: 0.041, Hole: 0.64e-3, Drift: 0.11, Noise: 4, Seed: 31}, 0.08, 180),
+	"axle-front":  reads(Tank{Volume: 0.0065, Hole: 0.03e-3, Noise: 3, Seed: 35}, 0.08, 150),
+	"sweeper":     reads(Tank{Volume: 0.038, Hole: 1.15e-3, Drift: 0.4, Noise: 5, Seed: 41}, 0.1, 60),
+	"purge":       reads(Tank{Volume: 0.035, Hole: 0.82e-3, Drift: -0.2, Noise: 3, Seed: 51}, 0.07, 120),
+	"purge-after": reads(Tank{Volume: 0.035, Hole: 0.11e-3, Drift: -0.1, Noise: 3, Seed: 61}, 0.07, 150),
+	"undecided":   reads(Tank{Volume: 0.058, Hole: 0.49e-3, Drift: 0.3, Noise: 6, Seed: 71}, 0.2, 120),
+	"within":      reads(Tank{Volume: 0.030, Hole: 0.09e-3, Drift: 0.05, Noise: 3, Seed: 81}, 0.08, 180),
+}
+
+// Prepare begins to make the traces of the holds. They are the same every time and need
+// nothing else, so that a program may begin with them before it has read the Book.
+func Prepare() {
+	go func() {
+		for _, name := range []string{"clamp", "clamp-after", "axle", "axle-front", "sweeper", "purge", "purge-after", "undecided", "within"} {
+			holds[name].drift()
+			holds[name].hold()
+		}
+	}()
+}
+
+// Fill makes the shop, with what is next on every case. Times lie around the shop's clock
+// as it is.
 func Fill(ctx context.Context, s *casework.Shop) error {
+	if err := Stock(ctx, s); err != nil {
+		return err
+	}
+	return Plan(ctx, s)
+}
+
+// Plan works out what is next on every open case, so that the Slate says it before
+// anybody opens one.
+func Plan(ctx context.Context, s *casework.Shop) error {
+	rows, err := s.Slate(ctx)
+	if err != nil {
+		return err
+	}
+	for _, r := range rows {
+		folder, err := s.Load(ctx, r.Case.ID)
+		if err != nil {
+			return err
+		}
+		if t, err := s.Think(ctx, folder); err == nil {
+			if err := s.KeepNext(ctx, folder, t); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// Stock writes down what the shop holds: its cases, as far as each has come.
+func Stock(ctx context.Context, s *casework.Shop) error {
+	Prepare()
 	real := s.Now
 	defer func() { s.Now = real }()
 	now := real()
@@ -78,20 +149,6 @@ func Fill(ctx context.Context, s *casework.Shop) error {
 	for _, c := range []func(){f.clamp, f.axle, f.sweeper, f.purge, f.undecided, f.wide, f.within, f.diesel, f.fresh} {
 		if c(); f.err != nil {
 			return f.err
-		}
-	}
-	s.Now = real
-	rows, err := s.Slate(ctx)
-	if err != nil {
-		return err
-	}
-	for _, r := range rows { // what is next stands on the Slate from the start
-		if folder, err := s.Load(ctx, r.Case.ID); err != nil {
-			return err
-		} else if t, err := s.Think(ctx, folder); err == nil {
-			if err := s.KeepNext(ctx, folder, t); err != nil {
-				return err
-			}
 		}
 	}
 	return nil
@@ -165,19 +222,21 @@ func (f *filler) test(caseID string) string {
 	return id
 }
 
-// hold makes a test with a drift leg and a hold, in a space known to tolerance.
-func (f *filler) hold(caseID, repeatOf string, k Tank, tolerance, seconds float64) string {
+// hold makes a test with the drift leg and the hold of a name.
+func (f *filler) hold(caseID, repeatOf, name string) string {
 	id, err := f.s.StartTest(f.ctx, "", caseID, repeatOf)
 	f.try(err)
-	f.legs(caseID, id, k, tolerance, seconds)
+	f.legs(caseID, id, name)
 	return id
 }
 
 // legs reads the legs of a test.
-func (f *filler) legs(caseID, id string, k Tank, tolerance, seconds float64) {
+func (f *filler) legs(caseID, id, name string) {
 	if f.err != nil {
 		return
 	}
+	h := holds[name]
+	k := h.tank
 	folder, err := f.s.Load(f.ctx, caseID)
 	f.try(err)
 	t, _ := folder.Test(id)
@@ -187,7 +246,7 @@ func (f *filler) legs(caseID, id string, k Tank, tolerance, seconds float64) {
 	for _, st := range a.Seal {
 		su.Sealed = append(su.Sealed, st.Do)
 	}
-	su.VolumeTolerance = tolerance
+	su.VolumeTolerance = h.tolerance
 	su.Level = 1 - (k.Volume-su.Extra)/su.Tank
 	if su.Set["vapour-line"] == "plugged" { // the tank is not under the gauge
 		su.Level, su.Extra = 1, k.Volume
@@ -195,13 +254,10 @@ func (f *filler) legs(caseID, id string, k Tank, tolerance, seconds float64) {
 	su.Wet = false
 	su.Instrument = record.Instrument{Name: "pressure module 2", Range: 30 * units.InH2O, Resolution: 0.01 * units.InH2O, CalibratedOn: f.day(-120), RigHeld: "held"}
 	f.try(f.s.SaveSetup(f.ctx, "", id, t.Version, su))
-	_, err = f.s.AddRun(f.ctx, "", id, casework.NewRun{Kind: "drift", Name: "drift.csv", Log: k.Drifting(75)})
+	_, err = f.s.AddRun(f.ctx, "", id, casework.NewRun{Kind: "drift", Name: "drift.csv", Log: h.drift()})
 	f.try(err)
-	k.Seed++
-	if k.Hole > 0 || seconds > 0 {
-		_, err = f.s.AddRun(f.ctx, "", id, casework.NewRun{Kind: "hold", Name: "hold.csv", Log: k.Hold(13*units.InH2O, seconds)})
-		f.try(err)
-	}
+	_, err = f.s.AddRun(f.ctx, "", id, casework.NewRun{Kind: "hold", Name: "hold.csv", Log: h.hold()})
+	f.try(err)
 }
 
 // clamp: a loose neck clamp, found, put right, proven and closed.
@@ -210,7 +266,7 @@ func (f *filler) clamp() {
 	id := f.open(casework.NewCase{Plate: "SQ 402 D", Make: "Quillane", Model: "Dabchick", Year: 2018, OdometerKM: 88210, TankL: 50, Metering: "maf", Archetype: "engine-vacuum", Engine: "na-maf", Boost: "no-boost", Crankcase: "fixed-valve", Recirculation: "egr-stepper",
 		Complaint: "Lamp on since the wheel arch was repaired.", Circumstances: "Came on two days later, stays on.", RecentWork: "Rear wheel arch, left, five weeks ago.", Codes: "P0442"})
 	f.at(97, 20)
-	before := f.hold(id, "", Tank{Volume: 0.032, Hole: 0.66e-3, Drift: 0.2, Noise: 4, Seed: 11}, 0.06, 150)
+	before := f.hold(id, "", "clamp")
 	f.at(97, 30)
 	f.told(id, record.SeenContext, "neck-work")
 	f.at(96, 55)
@@ -220,7 +276,7 @@ func (f *filler) clamp() {
 	f.at(96, 20)
 	f.try(f.s.AddRepair(f.ctx, "", id, casework.NewRepair{Action: "hose pushed home, both clamps new", Parts: "two clamps", Seals: "none", CostCents: 640, Minutes: 35, TorqueNm: 3, Lasting: true}))
 	f.at(95, 40)
-	f.hold(id, before, Tank{Volume: 0.032, Hole: 0.08e-3, Drift: 0.15, Noise: 4, Seed: 21}, 0.06, 150)
+	f.hold(id, before, "clamp-after")
 	f.at(72, 0)
 	f.try(f.s.TryComplaint(f.ctx, "", id, casework.NewTrial{How: "driven to the ferry and back, parked overnight, started", Minutes: 45, Gone: true}))
 	f.try(f.s.Monitors(f.ctx, "", id, "complete"))
@@ -256,12 +312,12 @@ func (f *filler) axle() {
 	f.at(3, 5)
 	f.scan(id, true, []string{"P0456"}, nil, []string{"P0456"}, obd.Incomplete, map[byte]float64{0x06: 1.6, 0x07: 0.8, 0x0C: 731, 0x2F: 34, 0x30: 31, 0x31: 820, 0x32: -12})
 	f.at(2, 30)
-	f.hold(id, "", Tank{Volume: 0.041, Hole: 0.64e-3, Drift: 0.11, Noise: 4, Seed: 31}, 0.08, 180)
+	f.hold(id, "", "axle")
 	// The tank side left out by a plug: what remains under the gauge holds.
 	f.at(1, 40)
 	front := f.test(id)
 	f.try(f.s.SetPart(f.ctx, "", front, "vapour-line", "plugged"))
-	f.legs(id, front, Tank{Volume: 0.0065, Hole: 0.03e-3, Noise: 3, Seed: 35}, 0.08, 150)
+	f.legs(id, front, "axle-front")
 	f.at(1, 30)
 	for _, m := range []casework.NewMark{{Kind: record.MarkLooked, Part: "cap", Text: "seal soft, four clicks"}} {
 		f.try(f.s.AddMark(f.ctx, "", id, m))
@@ -277,7 +333,7 @@ func (f *filler) sweeper() {
 	id := f.open(casework.NewCase{Plate: "SWEEP 2", Make: "Ostrel", Model: "Packer", Year: 2016, OdometerKM: 40120, TankL: 70, Metering: "map", Archetype: "pressure-pump", Engine: "na-map", Boost: "no-boost", Crankcase: "regulator", Recirculation: "no-egr",
 		Complaint: "Smells of fuel after washing down.", Circumstances: "Warm days, tank full.", RecentWork: "Brush arm bearing.", Codes: "P0455 P0442"})
 	f.at(49, 10)
-	f.hold(id, "", Tank{Volume: 0.038, Hole: 1.15e-3, Drift: 0.4, Noise: 5, Seed: 41}, 0.1, 60)
+	f.hold(id, "", "sweeper")
 	f.at(48, 50)
 	f.try(f.s.AddMark(f.ctx, "", id, casework.NewMark{Kind: record.MarkExit, Part: "vent-filter", Size: "wisp", Expected: true, Text: "before it was plugged"}))
 	f.try(f.s.AddMark(f.ctx, "", id, casework.NewMark{Kind: record.MarkExit, Part: "vapour-line", Size: "billow", Text: "under the brush arm"}))
@@ -298,7 +354,7 @@ func (f *filler) purge() {
 	f.at(27, 30)
 	f.try(f.s.AddNote(f.ctx, "", id, casework.NewNote{Kind: record.Unplugged, Text: "purge valve, key on"}))
 	f.at(27, 20)
-	before := f.hold(id, "", Tank{Volume: 0.035, Hole: 0.82e-3, Drift: -0.2, Noise: 3, Seed: 51}, 0.07, 120)
+	before := f.hold(id, "", "purge")
 	f.at(26, 45)
 	f.smoke(id, "wisp", "purge-line")
 	f.at(26, 40)
@@ -306,7 +362,7 @@ func (f *filler) purge() {
 	f.at(25, 30)
 	f.try(f.s.AddRepair(f.ctx, "", id, casework.NewRepair{Action: "new purge line, bracket wrapped", Parts: "purge line", Seals: "O-rings both ends", CostCents: 4120, Minutes: 55, Lasting: true}))
 	f.at(24, 50)
-	f.hold(id, before, Tank{Volume: 0.035, Hole: 0.11e-3, Drift: -0.1, Noise: 3, Seed: 61}, 0.07, 150)
+	f.hold(id, before, "purge-after")
 	f.at(24, 30)
 	f.scan(id, true, []string{"P0442", "P0443"}, nil, []string{"P0442"}, obd.Incomplete, map[byte]float64{0x06: -0.8, 0x07: 2.3, 0x2F: 40, 0x30: 18, 0x31: 404})
 	f.at(24, 25)
@@ -325,7 +381,7 @@ func (f *filler) undecided() {
 		Complaint: "Lamp comes and goes.", Circumstances: "Cold mornings.", Deadline: f.day(2), Codes: "P0456"})
 	f.at(4, 10)
 	f.told(id, record.SeenSign, "comes-and-goes")
-	f.hold(id, "", Tank{Volume: 0.058, Hole: 0.49e-3, Drift: 0.3, Noise: 6, Seed: 71}, 0.2, 120)
+	f.hold(id, "", "undecided")
 }
 
 // wide: sand held the vent open; the system cannot be charged at all.
@@ -347,7 +403,7 @@ func (f *filler) within() {
 	id := f.open(casework.NewCase{Plate: "SQ 119 C", Make: "Ostrel", Model: "Wherry", Year: 2021, OdometerKM: 21800, TankL: 48, Metering: "map", Archetype: "eonv-sensor",
 		Complaint: "Cap message once, then gone.", Circumstances: "After refuelling at the quay.", Codes: "P0457"})
 	f.at(6, 20)
-	f.hold(id, "", Tank{Volume: 0.030, Hole: 0.09e-3, Drift: 0.05, Noise: 3, Seed: 81}, 0.08, 180)
+	f.hold(id, "", "within")
 	// The cap falls on the tester, and the whole system with that cap on it holds: one of
 	// the two is wrong (here the tester's adapter leaks).
 	f.at(5, 50)
@@ -382,6 +438,7 @@ func (f *filler) fresh() {
 // Instrument is a stand-in that the demo runs.
 type Instrument struct {
 	Kind, Name string
+	For        string   // number of the case at whose car it is
 	Args       []string // of the stand-in
 }
 
@@ -389,9 +446,9 @@ type Instrument struct {
 // and one on a car that is well within it.
 func Instruments() []Instrument {
 	return []Instrument{
-		{"module", "pressure module, bay 1", []string{"--name", "pressure module, bay 1", "--volume", "33L", "--leak", "0.70mm", "--drift", "0.15", "--zero", "4", "--seed", "1201"}},
-		{"adapter", "scan adapter, bay 1", []string{"--car", "demo:ibis"}},
-		{"module", "pressure module, bay 2", []string{"--name", "pressure module, bay 2", "--volume", "28L", "--leak", "0.30mm", "--drift", "0.05", "--zero", "-2", "--seed", "1202"}},
+		{"module", "pressure module, bay 1", "", []string{"--name", "pressure module, bay 1", "--volume", "33L", "--leak", "0.70mm", "--drift", "0.15", "--zero", "4", "--seed", "1201"}},
+		{"adapter", "scan adapter, bay 1", "SQ-109", []string{"--car", "demo:ibis"}},
+		{"module", "pressure module, bay 2", "", []string{"--name", "pressure module, bay 2", "--volume", "28L", "--leak", "0.30mm", "--drift", "0.05", "--zero", "-2", "--seed", "1202"}},
 	}
 }
 

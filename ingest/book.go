@@ -2,6 +2,7 @@ package ingest
 
 import (
 	"bytes"
+	"cmp"
 	"embed"
 	"errors"
 	"fmt"
@@ -10,6 +11,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 
@@ -60,33 +62,47 @@ type archetypePage struct {
 	Cautions                      []string
 }
 
-// shipped returns the texts of the files that ship with the program.
-func shipped() [][]byte {
+// Page is one file of the Book.
+type Page struct {
+	Name string // as a person finds it
+	Data []byte
+}
+
+// shipped returns the pages that ship with the program.
+func shipped() ([]Page, error) {
 	names, err := fs.Glob(bookFiles, "book/*.yaml")
 	if err != nil {
-		panic(err)
+		return nil, err
 	}
 	slices.Sort(names)
-	var out [][]byte
+	var out []Page
 	for _, n := range names {
 		data, err := bookFiles.ReadFile(n)
 		if err != nil {
-			panic(err)
+			return nil, err
 		}
-		out = append(out, data)
+		out = append(out, Page{"ingest/" + n, data})
 	}
-	return out
+	return out, nil
 }
 
-// Book returns the Book that ships with the program; it panics when that is
-// broken, which a test finds first.
-var Book = sync.OnceValue(func() knowledge.Book {
-	b, err := ReadBook(shipped()...)
+var shippedBook = sync.OnceValues(func() (knowledge.Book, error) {
+	pages, err := shipped()
+	if err != nil {
+		return knowledge.Book{}, err
+	}
+	return ReadBook(pages...)
+})
+
+// Book returns the Book that ships with the program, for tests and tools of this
+// repository; it panics when a page is broken. Programs take [BookWith], which says where.
+func Book() knowledge.Book {
+	b, err := shippedBook()
 	if err != nil {
 		panic(err)
 	}
 	return b
-})
+}
 
 // maxBookBytes is the most that one of a shop's own files may hold.
 const maxBookBytes = 2 << 20
@@ -96,7 +112,7 @@ const maxBookBytes = 2 << 20
 // refused, so that nothing is changed silently.
 func BookWith(path string) (knowledge.Book, error) {
 	if path == "" {
-		return Book(), nil
+		return shippedBook()
 	}
 	names := []string{path}
 	if st, err := os.Stat(path); err != nil {
@@ -107,30 +123,35 @@ func BookWith(path string) (knowledge.Book, error) {
 		}
 		slices.Sort(names)
 	}
-	texts := shipped()
+	pages, err := shipped()
+	if err != nil {
+		return knowledge.Book{}, err
+	}
 	for _, n := range names {
-		f, err := os.Open(n)
+		data, err := readFile(n)
 		if err != nil {
 			return knowledge.Book{}, fmt.Errorf("the shop's pages: %w", err)
 		}
-		data, err := io.ReadAll(io.LimitReader(f, maxBookBytes+1))
-		f.Close()
-		if err != nil {
-			return knowledge.Book{}, fmt.Errorf("%s: %w", n, err)
-		}
-		if len(data) > maxBookBytes {
-			return knowledge.Book{}, fmt.Errorf("%s: larger than 2 MB; that is no page of a Book", n)
-		}
-		if _, err := readPage(data); err != nil {
-			return knowledge.Book{}, fmt.Errorf("%s: %w", n, err)
-		}
-		texts = append(texts, data)
+		pages = append(pages, Page{n, data})
 	}
-	b, err := ReadBook(texts...)
+	return ReadBook(pages...)
+}
+
+// readFile reads one of a shop's own pages.
+func readFile(name string) ([]byte, error) {
+	f, err := os.Open(name)
 	if err != nil {
-		return b, fmt.Errorf("with %s: %w", strings.Join(names, ", "), err)
+		return nil, err
 	}
-	return b, nil
+	defer f.Close()
+	data, err := io.ReadAll(io.LimitReader(f, maxBookBytes+1))
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", name, err)
+	}
+	if len(data) > maxBookBytes {
+		return nil, fmt.Errorf("%s: larger than 2 MB; that is no page of a Book", name)
+	}
+	return data, nil
 }
 
 func readPage(data []byte) (bookPage, error) {
@@ -143,15 +164,16 @@ func readPage(data []byte) (bookPage, error) {
 	return p, nil
 }
 
-// ReadBook decodes and checks a Book from its files. Unknown fields are errors: a
-// mistyped name must not pass for a missing entry.
-func ReadBook(files ...[]byte) (knowledge.Book, error) {
+// ReadBook decodes and checks a Book from its pages. Unknown fields are errors: a
+// mistyped name must not pass for a missing entry. What is wrong is said with the page,
+// the line and the entry.
+func ReadBook(pages ...Page) (knowledge.Book, error) {
 	var b knowledge.Book
-	for _, data := range files {
-		p, err := readPage(data)
-		if err != nil {
-			return b, fmt.Errorf("the Book: %w", err)
-		}
+	read, err := readPages(pages)
+	if err != nil {
+		return b, err
+	}
+	for _, p := range read {
 		b.Plumbing.Fragments = append(b.Plumbing.Fragments, p.Fragments...)
 		for _, a := range p.Archetypes {
 			if a.Family != "" {
@@ -177,9 +199,76 @@ func ReadBook(files ...[]byte) (knowledge.Book, error) {
 		b.Synonyms = append(b.Synonyms, p.Synonyms...)
 	}
 	if err := b.Check(); err != nil {
-		return b, fmt.Errorf("the Book: %w", err)
+		return b, fmt.Errorf("%s%w", where(pages, err), err)
 	}
 	b.Join()
-	b.Version = fingerprint(files...)
+	for _, p := range pages {
+		b.Version += string(p.Data)
+	}
+	b.Version = fingerprint([]byte(b.Version))
 	return b, nil
+}
+
+// readPages decodes pages, several at once.
+func readPages(pages []Page) ([]bookPage, error) {
+	out, errs := make([]bookPage, len(pages)), make([]error, len(pages))
+	var g sync.WaitGroup
+	for i, p := range pages {
+		g.Go(func() {
+			if out[i], errs[i] = readPage(p.Data); errs[i] != nil {
+				says := strings.TrimPrefix(strings.Join(strings.Fields(errs[i].Error()), " "), "yaml: ")
+				errs[i] = fmt.Errorf("%s: %s", p.Name, strings.TrimPrefix(says, "unmarshal errors: "))
+			}
+		})
+	}
+	g.Wait()
+	return out, cmp.Or(errs...)
+}
+
+// sections are the parts of a page by the kind of their entries, where they do not have
+// the kind's name with an s.
+var sections = map[string]string{"kit": "kit", "craft": "craft", "odds": "odds", "synonyms": "synonyms"}
+
+// where says in which page and line the entry stands with which an error is; empty when
+// that is not to be found. Of two entries of one key it is the later one.
+func where(pages []Page, err error) string {
+	var e *plumbing.EntryError
+	if !errors.As(err, &e) {
+		return ""
+	}
+	section, ok := sections[e.Kind]
+	if !ok {
+		section = e.Kind + "s"
+	}
+	for _, p := range slices.Backward(pages) {
+		var doc yaml.Node
+		if yaml.Unmarshal(p.Data, &doc) != nil || len(doc.Content) == 0 {
+			continue
+		}
+		top := doc.Content[0]
+		for i := 0; i+1 < len(top.Content); i += 2 {
+			if top.Content[i].Value != section {
+				continue
+			}
+			for n, x := range slices.Backward(top.Content[i+1].Content) {
+				if named(x, e.Key) || section == "synonyms" && strconv.Itoa(n+1) == e.Key {
+					return fmt.Sprintf("%s, line %d: ", p.Name, x.Line)
+				}
+			}
+		}
+	}
+	return ""
+}
+
+// named reports whether an entry has the key.
+func named(entry *yaml.Node, key string) bool {
+	for i := 0; i+1 < len(entry.Content); i += 2 {
+		switch entry.Content[i].Value {
+		case "key", "code", "fragment":
+			if entry.Content[i+1].Value == key {
+				return true
+			}
+		}
+	}
+	return false
 }

@@ -271,8 +271,8 @@ func (b *Bench) take(r instrument.Reading) (done bool) {
 func (l *leg) add(r instrument.Reading, b *Bench) (done bool) {
 	t := r.Time - l.run.Origin
 	n := len(l.log.Time)
-	if n > 0 && t <= l.log.Time[n-1] {
-		return false // doubled, or from before what is kept
+	if n > 0 && t <= l.log.Time[n-1] || n == 0 && t <= 0 {
+		return false // doubled, or from before the leg
 	}
 	if n > 0 && (l.over || l.fault != "" || t-l.log.Time[n-1] > math.Max(gapSeconds, 5/math.Max(b.about.Rate, 0.1))) {
 		why := "the module did not answer"

@@ -187,12 +187,15 @@ func (a *Adapter) talk(ctx context.Context, conn net.Conn) {
 	for in.Scan() {
 		request := strings.ToUpper(strings.Join(strings.Fields(in.Text()), ""))
 		if words, ok := strings.CutPrefix(strings.TrimSpace(in.Text()), "!"); ok {
-			fmt.Fprintf(conn, "%s\n\n", a.tell(words))
+			if reply(conn, a.tell(words)) != nil {
+				return
+			}
 			continue
 		}
 		if said, ok := a.plantWords(strings.TrimSpace(in.Text())); ok {
-			_ = conn.SetWriteDeadline(time.Now().Add(5 * time.Second))
-			fmt.Fprintf(conn, "%s\n\n", said)
+			if reply(conn, said) != nil {
+				return
+			}
 			continue
 		}
 		a.mu.Lock()
@@ -200,15 +203,26 @@ func (a *Adapter) talk(ctx context.Context, conn net.Conn) {
 		a.found = true
 		a.mu.Unlock()
 		if first && a.car.Searching > 0 {
+			_ = conn.SetWriteDeadline(time.Now().Add(writeWait))
 			fmt.Fprintln(conn, instrument.Searching)
 			a.wait(ctx, a.car.Searching)
 		}
 		a.wait(ctx, a.car.Delay)
-		_ = conn.SetWriteDeadline(time.Now().Add(5 * time.Second))
-		if _, err := fmt.Fprintf(conn, "%s\n\n", strings.Join(a.Answer(request), "\n")); err != nil {
+		if reply(conn, strings.Join(a.Answer(request), "\n")) != nil {
 			return
 		}
 	}
+}
+
+// writeWait is how long somebody may take to read an answer.
+const writeWait = 5 * time.Second
+
+// reply sends an answer, ended by an empty line. The time to read it begins when it is
+// there: an answer may take a car that has still to be driven.
+func reply(conn net.Conn, answer string) error {
+	_ = conn.SetWriteDeadline(time.Now().Add(writeWait))
+	_, err := fmt.Fprintf(conn, "%s\n\n", answer)
+	return err
 }
 
 func (a *Adapter) wait(ctx context.Context, seconds float64) {

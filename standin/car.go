@@ -187,6 +187,7 @@ func (p *Plant) wake() error {
 			}
 		}
 	}
+	p.car.Stood()
 	if err := p.car.Drive(p.file.Mode); err != nil {
 		return err
 	}
@@ -228,8 +229,8 @@ func (p *Plant) at(f func(c *sim.Car) error) error {
 	return f(p.car)
 }
 
-// state is what a simulated adapter can show besides what a car's unit says.
-func (p *Plant) state() (s instrument.CarState, err error) {
+// State is what a simulated adapter can show besides what a car's unit says.
+func (p *Plant) State() (s instrument.CarState, err error) {
 	err = p.at(func(c *sim.Car) error {
 		s = instrument.CarState{Time: c.Time, Mode: string(c.Engine.Mode), Running: c.Engine.Running, Stalled: c.Engine.Stalled(), Pressures: c.Pressures(), Open: c.Openings(), Smoke: c.Smoke(), Live: c.Live(),
 			Stored: append([]string{}, c.Unit.List(obd.Stored)...), Pending: append([]string{}, c.Unit.List(obd.Pending)...), Blocked: c.Unit.Blocked}
@@ -406,7 +407,7 @@ func (a *Adapter) plantWords(line string) (string, bool) {
 		}
 		return "done", true
 	}
-	s, err := a.plant.state()
+	s, err := a.plant.State()
 	if err != nil {
 		return instrument.ErrorWord + ": " + err.Error(), true
 	}

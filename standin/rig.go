@@ -11,7 +11,6 @@ import (
 	"net"
 	"strings"
 	"sync"
-	"time"
 
 	"wexter/core/gas"
 	"wexter/core/sim"
@@ -292,9 +291,7 @@ func (t *Tool) Serve(ctx context.Context, l net.Listener) error {
 		in := bufio.NewScanner(conn)
 		in.Buffer(make([]byte, 512), 512)
 		for in.Scan() {
-			said := t.Answer(in.Text()) // a technician takes his time
-			_ = conn.SetWriteDeadline(time.Now().Add(5 * time.Second))
-			if _, err := fmt.Fprintf(conn, "%s\n\n", said); err != nil {
+			if reply(conn, t.Answer(in.Text())) != nil { // a technician takes his time
 				return
 			}
 		}

@@ -42,8 +42,8 @@ func (tx Tx) Devices(kind record.DeviceKind) (ds []record.Device, err error) {
 
 // KeepDevice writes an instrument's address down; one that is there takes the new name.
 func (tx Tx) KeepDevice(d record.Device) error {
-	return tx.db.Exec("INSERT INTO devices(id, kind, name, address, at) VALUES(?,?,?,?,?) ON CONFLICT(kind, address) DO UPDATE SET name = excluded.name",
-		d.ID, d.Kind, d.Name, d.Address, d.At).Error
+	return tx.db.Exec("INSERT INTO devices(id, kind, name, address, for_case, at) VALUES(?,?,?,?,?,?) ON CONFLICT(kind, address) DO UPDATE SET name = excluded.name, for_case = excluded.for_case",
+		d.ID, d.Kind, d.Name, d.Address, d.For, d.At).Error
 }
 
 // RemoveDevice takes an instrument's address away.

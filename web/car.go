@@ -40,21 +40,6 @@ type commandView struct {
 	Does             string // what 100 % does
 }
 
-// forCase puts the instruments that bear the case's number first.
-func forCase(ds []record.Device, number string) []record.Device {
-	slices.SortStableFunc(ds, func(a, b record.Device) int {
-		x, y := strings.Contains(a.Name, number), strings.Contains(b.Name, number)
-		switch {
-		case x && !y:
-			return -1
-		case y && !x:
-			return 1
-		}
-		return 0
-	})
-	return ds
-}
-
 func (s *server) carView(c *echo.Context) error { return s.showCar(c, nil) }
 
 func (s *server) showCar(c *echo.Context, failed error) error {
@@ -75,10 +60,9 @@ func (s *server) showCar(c *echo.Context, failed error) error {
 	}, "", lights{}); err != nil {
 		d.Problems = append(d.Problems, err.Error())
 	}
-	if d.Adapters, err = s.shop.Devices(ctx, "adapter"); err != nil {
+	if d.Adapters, err = s.shop.DevicesFor(ctx, record.Adapter, f.Case.Number); err != nil {
 		return err
 	}
-	d.Adapters = forCase(d.Adapters, f.Case.Number)
 	if at := c.QueryParam("adapter"); at != "" {
 		if d.Adapter, err = s.shop.Device(ctx, "adapter", at); err != nil {
 			failed = err

@@ -275,9 +275,9 @@ func (s *server) showForm(c *echo.Context, view, title string, failed error) err
 	case view == "found.html":
 		d.Faults, d.Part = s.canHave(d.Folder), c.QueryParam("part")
 		if k := cmp.Or(c.FormValue("part"), d.Part); k != "" && err == nil {
-			odds := 0.0
-			if t, err := s.shop.Think(c.Request().Context(), d.Folder); err == nil {
-				odds = t.State.Odds(k)
+			odds, err := s.shop.Odds(c.Request().Context(), d.Folder, k)
+			if err != nil {
+				odds = 0 // what tried the part by itself still counts
 			}
 			d.Rests = car.RestsOn(d.Folder, k, odds)
 		}

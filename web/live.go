@@ -64,10 +64,9 @@ func (s *server) showLive(c *echo.Context, failed error) error {
 	if su.Volume > 0 {
 		d.Volume = fmt.Sprintf("%.3g L ± %.2g %%", su.Volume*1e3, su.VolumeTolerance*100)
 	}
-	if d.Modules, err = s.shop.Devices(ctx, "module"); err != nil {
+	if d.Modules, err = s.shop.DevicesFor(ctx, record.Module, f.Case.Number); err != nil {
 		return err
 	}
-	d.Modules = forCase(d.Modules, f.Case.Number)
 	if b, ok := s.hub.Look(id); ok {
 		d.Address = b.Address()
 	}

@@ -191,7 +191,7 @@ func TestSecondUnitInSentences(t *testing.T) {
 	for path, want := range map[string]string{
 		"/book/test/decay":          "charge to 13 inH2O (3.2 kPa)",
 		"/book/test/smoke":          "10 to 15 inH2O (2.5 to 3.7 kPa)",
-		"/book/test/valve-bench":    "15 inHg (50 kPa) for 20 s", // it has one already
+		"/book/test/valve-bench":    "15 inHg (51 kPa) for 20 s", // it has one already
 		"/book/test/eonv-manometer": "near 0.5 inH2O (0.12 kPa)",
 		"/book/test/intake-smoke":   "1 psi (6.9 kPa)",
 	} {

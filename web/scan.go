@@ -95,10 +95,9 @@ func (s *server) showScanForm(c *echo.Context, failed error) error {
 		return err
 	}
 	v := scanPage{caseData: d}
-	if v.Adapters, err = s.shop.Devices(ctx, "adapter"); err != nil {
+	if v.Adapters, err = s.shop.DevicesFor(ctx, record.Adapter, d.Case.Number); err != nil {
 		return err
 	}
-	v.Adapters = forCase(v.Adapters, d.Case.Number)
 	if j := s.jobs.of(d.Case.ID); j != nil {
 		v.Job = true
 	}
@@ -291,10 +290,9 @@ func (s *server) showScan(c *echo.Context, id string, failed error) error {
 	}
 	v.Since = r.Since(v.Scan.At.Local())
 	v.MayClear = d.MayClear()
-	if v.Adapters, err = s.shop.Devices(ctx, "adapter"); err != nil {
+	if v.Adapters, err = s.shop.DevicesFor(ctx, record.Adapter, d.Case.Number); err != nil {
 		return err
 	}
-	v.Adapters = forCase(v.Adapters, d.Case.Number)
 	p := s.page(c, "Scan · "+d.Case.Number, "slate", v)
 	if failed != nil {
 		return s.again(c, failed, "scan.html", p)

@@ -15,6 +15,7 @@ import (
 	"os/signal"
 	"path/filepath"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -45,7 +46,7 @@ func serve(args []string, out, errs io.Writer) error {
 	if err != nil {
 		return err
 	}
-	return serveShop(*addr, *db, book, nil, out)
+	return serveShop(service{addr: *addr, path: *db, book: book, out: out})
 }
 
 func serveDemo(args []string, out, errs io.Writer) error {
@@ -58,19 +59,21 @@ func serveDemo(args []string, out, errs io.Writer) error {
 	if len(words) > 0 {
 		return usage("%q is one word too many", words[0])
 	}
+	demo.Prepare()
 	dir, err := os.MkdirTemp("", "wexter-demo-")
 	if err != nil {
 		return err
 	}
 	defer os.RemoveAll(dir)
-	ctx, cancel := context.WithCancel(context.Background())
-	defer cancel()
-	return serveShop(*addr, filepath.Join(dir, "demo.db"), ingest.Book(), func(_ context.Context, s *casework.Shop) error {
-		if err := demo.Fill(ctx, s); err != nil {
-			return err
+	book, err := ingest.BookWith("")
+	if err != nil {
+		return err
+	}
+	return serveShop(service{addr: *addr, path: filepath.Join(dir, "demo.db"), book: book, out: out, fill: demo.Stock, later: func(ctx context.Context, s *casework.Shop) {
+		if err := errors.Join(demo.Plan(ctx, s), startStandins(ctx, s)); err != nil && ctx.Err() == nil {
+			slog.Error("the demo is not whole", "error", err)
 		}
-		return startStandins(ctx, s)
-	}, out)
+	}})
 }
 
 // startStandins runs the demo's instruments, each a process of its own that ends
@@ -100,11 +103,11 @@ func startStandins(ctx context.Context, s *casework.Shop) error {
 		}
 		go func() { _ = cmd.Wait() }()
 		f := strings.Fields(line)
-		if err := s.AddDevice(ctx, "", casework.NewDevice{Kind: record.DeviceKind(i.Kind), Name: i.Name, Address: f[len(f)-1]}); err != nil {
+		if err := s.AddDevice(ctx, "", casework.NewDevice{Kind: record.DeviceKind(i.Kind), Name: i.Name, Address: f[len(f)-1], For: i.For}); err != nil {
 			return err
 		}
 	}
-	go bringCars(ctx, s, self)
+	bringCars(ctx, s, self)
 	return nil
 }
 
@@ -135,37 +138,46 @@ func bringCars(ctx context.Context, s *casework.Shop, self string) {
 		if len(f) < 6 || f[1] != "adapter" && f[1] != "module" {
 			continue
 		}
-		if err := s.AddDevice(ctx, "", casework.NewDevice{Kind: record.DeviceKind(f[1]), Name: strings.Join(f[2:len(f)-4], " ") + " " + f[len(f)-4], Address: f[len(f)-1]}); err != nil && ctx.Err() == nil {
+		if err := s.AddDevice(ctx, "", casework.NewDevice{Kind: record.DeviceKind(f[1]), Name: strings.Join(f[2:len(f)-4], " ") + " " + f[len(f)-4], Address: f[len(f)-1], For: f[len(f)-3]}); err != nil && ctx.Err() == nil {
 			slog.Error("an instrument of the demo could not be listed", "error", err)
 		}
 	}
 	_ = cmd.Wait()
 }
 
+// service is a shop to be served.
+type service struct {
+	addr, path string
+	book       knowledge.Book
+	fill       func(context.Context, *casework.Shop) error // before the first page; nil for a shop that is there
+	later      func(context.Context, *casework.Shop)       // beside the first pages, until the context ends
+	out        io.Writer
+}
+
 // serveShop opens the shop, fills it when asked, serves until a signal comes, lets
 // what is under way end, and closes the database.
-func serveShop(addr, path string, book knowledge.Book, fill func(context.Context, *casework.Shop) error, out io.Writer) error {
-	if !web.Loopback(addr) {
-		return usage("%s is open to others; Wexter serves this computer only: use 127.0.0.1:PORT", addr)
+func serveShop(v service) error {
+	if !web.Loopback(v.addr) {
+		return usage("%s is open to others; Wexter serves this computer only: use 127.0.0.1:PORT", v.addr)
 	}
 	ctx, stop := signal.NotifyContext(context.Background(), syscall.SIGINT, syscall.SIGTERM)
 	defer stop()
 	// The address first: a taken port must not leave a new database behind.
-	l, err := net.Listen("tcp", addr)
+	l, err := net.Listen("tcp", v.addr)
 	if err != nil {
 		if errors.Is(err, syscall.EADDRINUSE) {
-			return fmt.Errorf("%s is taken by another program; stop that one, or choose another with --addr 127.0.0.1:8081", addr)
+			return fmt.Errorf("%s is taken by another program; stop that one, or choose another with --addr 127.0.0.1:8081", v.addr)
 		}
-		return fmt.Errorf("cannot serve on %s: %w", addr, err)
+		return fmt.Errorf("cannot serve on %s: %w", v.addr, err)
 	}
-	db, err := store.Open(path)
+	db, err := store.Open(v.path)
 	if err != nil {
 		l.Close()
 		return err
 	}
-	shop := &casework.Shop{DB: db, Book: book, Now: time.Now}
-	if fill != nil {
-		if err := fill(ctx, shop); err != nil {
+	shop := &casework.Shop{DB: db, Book: v.book, Now: time.Now}
+	if v.fill != nil {
+		if err := v.fill(ctx, shop); err != nil {
 			return errors.Join(err, l.Close(), db.Close())
 		}
 	}
@@ -177,10 +189,26 @@ func serveShop(addr, path string, book knowledge.Book, fill func(context.Context
 	if err != nil {
 		return errors.Join(err, l.Close(), hub.Close(), db.Close())
 	}
+	fmt.Fprintf(v.out, "Wexter is at http://%s\n", l.Addr())
+	var beside sync.WaitGroup
+	if v.later != nil {
+		beside.Go(func() { v.later(ctx, shop) })
+	}
+	err = serveUntil(ctx, l, h, hub)
+	if ctx.Err() != nil {
+		fmt.Fprintln(v.out, "Wexter has closed the shop.")
+	}
+	stop()
+	beside.Wait()
+	return errors.Join(err, hub.Close(), db.Close())
+}
+
+// serveUntil serves until the context ends, and then lets what is under way end.
+func serveUntil(ctx context.Context, l net.Listener, h http.Handler, hub *live.Hub) error {
 	srv := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 2 * time.Minute, WriteTimeout: 2 * time.Minute, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
-	fmt.Fprintf(out, "Wexter is at http://%s\n", l.Addr())
 	done := make(chan error, 1)
 	go func() { done <- srv.Serve(l) }()
+	var err error
 	select {
 	case err = <-done:
 	case <-ctx.Done():
@@ -188,10 +216,9 @@ func serveShop(addr, path string, book knowledge.Book, fill func(context.Context
 		defer cancel()
 		// The live benches first: their streams would keep the server from ending.
 		err = errors.Join(hub.Close(), srv.Shutdown(end))
-		fmt.Fprintln(out, "Wexter has closed the shop.")
 	}
 	if errors.Is(err, http.ErrServerClosed) {
-		err = nil
+		return nil
 	}
-	return errors.Join(err, hub.Close(), db.Close())
+	return err
 }

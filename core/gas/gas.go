@@ -15,6 +15,16 @@ const (
 // gas with ratio of specific heats gamma is choked.
 // Source: NACA Report 1135, Equations, Tables, and Charts for Compressible Flow, 1953.
 func CriticalRatio(gamma float64) float64 {
+	if gamma == Gamma {
+		return criticalAir
+	}
+	return criticalRatio(gamma)
+}
+
+// criticalAir is kept: the flow of air asks for it at every step.
+var criticalAir = criticalRatio(Gamma)
+
+func criticalRatio(gamma float64) float64 {
 	return math.Pow(2/(gamma+1), gamma/(gamma-1))
 }
 
@@ -35,8 +45,8 @@ func FlowFunction(r, gamma float64) float64 {
 		return CriticalFlowFunction(gamma)
 	}
 	// (r^(2/γ) − r^((γ+1)/γ)) = r^(2/γ)·(1 − r^((γ−1)/γ)); expm1 keeps the digits near r = 1.
-	k := (gamma - 1) / gamma
-	return math.Sqrt(2 / k * math.Pow(r, 2/gamma) * -math.Expm1(k*math.Log(r)))
+	k, l := (gamma-1)/gamma, math.Log(r)
+	return math.Sqrt(2 / k * math.Exp(2/gamma*l) * -math.Expm1(k*l))
 }
 
 // Orifice returns the mass flow of air in kg/s from absolute pressure p1 (Pa) at

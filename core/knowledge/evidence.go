@@ -1,9 +1,10 @@
 package knowledge
 
 import (
-	"fmt"
 	"math"
 	"slices"
+
+	"wexter/core/plumbing"
 )
 
 // Cost is a class of parts by what they cost.
@@ -85,14 +86,14 @@ func (b Book) checkEvidence() error {
 	}
 	shows := func(what, key string, base float64, m map[string]float64, why string) error {
 		if math.IsNaN(base) || base < 0 || base >= 1 || len(m) > 0 && (base == 0 || why == "") {
-			return fmt.Errorf("%s %q: odds set by hand need a base above 0 and below 1, and a reason (why)", what, key)
+			return plumbing.Entry(what, key, "odds set by hand need a base above 0 and below 1, and a reason (why)")
 		}
 		for f, p := range m {
 			if !faults[f] {
-				return fmt.Errorf("%s %q: there is no fault %q", what, key, f)
+				return plumbing.Entry(what, key, "there is no fault %q", f)
 			}
 			if !(p > 0 && p < 1) {
-				return fmt.Errorf("%s %q: with %q its odds are %g; they lie between 0 and 1", what, key, f, p)
+				return plumbing.Entry(what, key, "with %q its odds are %g; they lie between 0 and 1", f, p)
 			}
 		}
 		return nil
@@ -100,7 +101,7 @@ func (b Book) checkEvidence() error {
 	seen := map[string]bool{}
 	for _, s := range b.Signs {
 		if !keyForm.MatchString(s.Key) || seen[s.Key] || s.Name == "" || s.When != "complaint" && s.When != "bay" || len(s.Shows) == 0 {
-			return fmt.Errorf("sign %q: a key of its own, a name, when it is met (complaint or bay) and what shows it are needed", s.Key)
+			return plumbing.Entry("sign", s.Key, "a key of its own, a name, when it is met (complaint or bay) and what shows it are needed")
 		}
 		if err := shows("sign", s.Key, s.Base, s.Shows, s.Why); err != nil {
 			return err
@@ -111,12 +112,12 @@ func (b Book) checkEvidence() error {
 	own := func(what, key string, list []string) error {
 		for _, c := range list {
 			if !codeForm.MatchString(c) || codes[c] {
-				return fmt.Errorf("%s %q: code %q: a letter and four digits, in one group only", what, key, c)
+				return plumbing.Entry(what, key, "code %q: a letter and four digits, in one group only", c)
 			}
 			codes[c] = true
 		}
 		if len(list) == 0 || !keyForm.MatchString(key) {
-			return fmt.Errorf("%s %q: a key and codes are needed", what, key)
+			return plumbing.Entry(what, key, "a key and codes are needed")
 		}
 		return nil
 	}
@@ -135,7 +136,7 @@ func (b Book) checkEvidence() error {
 	}
 	for _, o := range b.Odds {
 		if !slices.Contains(faultFamilies, o.Key) || !(o.Share > 0 && o.Share <= 1) {
-			return fmt.Errorf("odds %q: a family of faults and its share of the work, above 0 and at most 1", o.Key)
+			return plumbing.Entry("odds", o.Key, "a family of faults and its share of the work, above 0 and at most 1")
 		}
 	}
 	return nil

@@ -1,7 +1,6 @@
 package knowledge
 
 import (
-	"fmt"
 	"maps"
 	"math"
 	"slices"
@@ -100,7 +99,7 @@ func (b Book) checkFaults(cars []plumbing.Car) error {
 		seen := map[string]bool{}
 		for _, w := range l {
 			if !keyForm.MatchString(w.Key) || seen[w.Key] || w.Name == "" {
-				return nil, fmt.Errorf("%s %q: a key of its own and a name are needed", name, w.Key)
+				return nil, plumbing.Entry(name, w.Key, "a key of its own and a name are needed")
 			}
 			seen[w.Key] = true
 		}
@@ -113,14 +112,14 @@ func (b Book) checkFaults(cars []plumbing.Car) error {
 	costs := map[string]bool{}
 	for _, c := range b.Costs {
 		if !keyForm.MatchString(c.Key) || costs[c.Key] || c.Name == "" || !(c.Price > 0) {
-			return fmt.Errorf("cost %q: a key of its own, a name and a price are needed", c.Key)
+			return plumbing.Entry("cost", c.Key, "a key of its own, a name and a price are needed")
 		}
 		costs[c.Key] = true
 	}
 	params := map[string]bool{}
 	for _, p := range b.Params {
 		if !keyForm.MatchString(p.Key) || params[p.Key] || p.Name == "" || p.Unit == "" {
-			return fmt.Errorf("param %q: a key of its own, a name and a unit are needed", p.Key)
+			return plumbing.Entry("param", p.Key, "a key of its own, a name and a unit are needed")
 		}
 		params[p.Key] = true
 	}
@@ -139,47 +138,47 @@ func (b Book) checkFaults(cars []plumbing.Car) error {
 	for _, f := range b.Faults {
 		switch {
 		case !keyForm.MatchString(f.Key) || seen[f.Key]:
-			return fmt.Errorf("fault %q: a key of its own is needed", f.Key)
+			return plumbing.Entry("fault", f.Key, "a key of its own is needed")
 		case f.Name == "":
-			return fmt.Errorf("fault %q: no name", f.Key)
+			return plumbing.Entry("fault", f.Key, "no name")
 		case !slices.Contains(faultFamilies, f.Family):
-			return fmt.Errorf("fault %q: family %q is not one of %v", f.Key, f.Family, faultFamilies)
+			return plumbing.Entry("fault", f.Key, "family %q is not one of %v", f.Family, faultFamilies)
 		case !(f.Weight > 0) || f.Weight > 100:
-			return fmt.Errorf("fault %q: its weight is %g; it lies above 0 and at most at 100", f.Key, f.Weight)
+			return plumbing.Entry("fault", f.Key, "its weight is %g; it lies above 0 and at most at 100", f.Weight)
 		case len(f.Carries) == 0:
-			return fmt.Errorf("fault %q: say which part carries it", f.Key)
+			return plumbing.Entry("fault", f.Key, "say which part carries it")
 		case f.Minutes <= 0 || f.Minutes > 3000:
-			return fmt.Errorf("fault %q: %d minutes to repair cannot be", f.Key, f.Minutes)
+			return plumbing.Entry("fault", f.Key, "%d minutes to repair cannot be", f.Minutes)
 		case !costs[f.Cost]:
-			return fmt.Errorf("fault %q: there is no cost %q", f.Key, f.Cost)
+			return plumbing.Entry("fault", f.Key, "there is no cost %q", f.Cost)
 		case len(f.Tests) == 0:
-			return fmt.Errorf("fault %q: a fault without a test that can see it", f.Key)
+			return plumbing.Entry("fault", f.Key, "a fault without a test that can see it")
 		case len(f.Changes) == 0 && f.Family != "other":
-			return fmt.Errorf("fault %q: say what it changes", f.Key)
+			return plumbing.Entry("fault", f.Key, "say what it changes")
 		}
 		for _, p := range f.Carries {
 			if !parts[p] {
-				return fmt.Errorf("fault %q: there is no part %q", f.Key, p)
+				return plumbing.Entry("fault", f.Key, "there is no part %q", p)
 			}
 		}
 		for _, a := range f.Only {
 			if _, ok := b.Plumbing.Find(a); !ok {
-				return fmt.Errorf("fault %q: there is no archetype %q", f.Key, a)
+				return plumbing.Entry("fault", f.Key, "there is no archetype %q", a)
 			}
 		}
 		for k, v := range f.Context {
 			if !contexts[k] || !(v > 0) || v > 50 {
-				return fmt.Errorf("fault %q: context %q with factor %g: the context must be known and the factor lie above 0 and at most at 50", f.Key, k, v)
+				return plumbing.Entry("fault", f.Key, "context %q with factor %g: the context must be known and the factor lie above 0 and at most at 50", k, v)
 			}
 		}
 		for _, c := range f.Changes {
 			if !params[c.Param] || math.IsNaN(c.From) || math.IsNaN(c.To) || c.From > c.To {
-				return fmt.Errorf("fault %q: it changes %q from %g to %g: the parameter must be known and the range rise", f.Key, c.Param, c.From, c.To)
+				return plumbing.Entry("fault", f.Key, "it changes %q from %g to %g: the parameter must be known and the range rise", c.Param, c.From, c.To)
 			}
 		}
 		for _, t := range f.Tests {
 			if _, ok := b.Test(t); !ok {
-				return fmt.Errorf("fault %q: there is no test %q", f.Key, t)
+				return plumbing.Entry("fault", f.Key, "there is no test %q", t)
 			}
 		}
 		seen[f.Key] = true
@@ -187,7 +186,7 @@ func (b Book) checkFaults(cars []plumbing.Car) error {
 	for _, f := range b.Faults {
 		for _, c := range f.Causes {
 			if !seen[c] || c == f.Key {
-				return fmt.Errorf("fault %q: it cannot be the victim of %q", f.Key, c)
+				return plumbing.Entry("fault", f.Key, "it cannot be the victim of %q", c)
 			}
 		}
 	}
@@ -212,13 +211,13 @@ func (b Book) checkReach(cars []plumbing.Car) error {
 			}
 			delete(left, f.Key)
 			if !slices.ContainsFunc(f.Tests, func(k string) bool { return tests[k].Fits(c.Combination) }) {
-				return fmt.Errorf("fault %q: a fault without a test that can see it on a car with %v", f.Key, c.Combination)
+				return plumbing.Entry("fault", f.Key, "a fault without a test that can see it on a car with %v", c.Combination)
 			}
 		}
 	}
 	for _, f := range b.Faults {
 		if left[f.Key] {
-			return fmt.Errorf("fault %q: no car can have it: %s is not together with %s", f.Key, strings.Join(f.Carries, ", "), strings.Join(f.Only, ", "))
+			return plumbing.Entry("fault", f.Key, "no car can have it: %s is not together with %s", strings.Join(f.Carries, ", "), strings.Join(f.Only, ", "))
 		}
 	}
 	return nil
@@ -232,7 +231,7 @@ func (b *Book) checkPlumbing() ([]plumbing.Car, error) {
 	}
 	for _, a := range b.Archetypes {
 		if p, ok := b.Plumbing.Find(a.Key); !ok || p.Family != "vapour" {
-			return nil, fmt.Errorf("archetype %q: there is no plumbing of this key in the vapour family", a.Key)
+			return nil, plumbing.Entry("archetype", a.Key, "there is no plumbing of this key in the vapour family")
 		}
 	}
 	for _, a := range b.Archetypes {
@@ -242,7 +241,7 @@ func (b *Book) checkPlumbing() ([]plumbing.Car, error) {
 	}
 	for _, p := range b.Plumbing.Family("vapour") {
 		if _, ok := b.Archetype(p.Key); !ok && len(p.From)+len(p.Parts) > 0 {
-			return nil, fmt.Errorf("archetype %q: say how it checks itself and how it is sealed (archetypes)", p.Key)
+			return nil, plumbing.Entry("archetype", p.Key, "say how it checks itself and how it is sealed (archetypes)")
 		}
 	}
 	return cars, nil
@@ -253,7 +252,7 @@ func (b *Book) checkPlumbing() ([]plumbing.Car, error) {
 func (b *Book) checkSealing(a Archetype, cars []plumbing.Car) error {
 	for _, st := range a.Set {
 		if !slices.Contains([]string{string(plumbing.Open), string(plumbing.Shut), string(plumbing.Powered), string(plumbing.Plugged)}, st) {
-			return fmt.Errorf("archetype %q: %q is no state of a part: open, shut, powered or plugged", a.Key, st)
+			return plumbing.Entry("archetype", a.Key, "%q is no state of a part: open, shut, powered or plugged", st)
 		}
 	}
 	for _, c := range cars {
@@ -263,11 +262,11 @@ func (b *Book) checkSealing(a Archetype, cars []plumbing.Car) error {
 		g := c.Graph
 		for _, k := range append(slices.Collect(maps.Keys(a.Set)), a.Entry) {
 			if _, ok := g.Part(k); !ok {
-				return fmt.Errorf("archetype %q: for a hold there is no part %q", a.Key, k)
+				return plumbing.Entry("archetype", a.Key, "for a hold there is no part %q", k)
 			}
 		}
 		if r := g.Reach(a.Entry, a.Settings(), false); !r.Sealed() || !r.Tests("tank") {
-			return fmt.Errorf("archetype %q: sealed as it says, it stands open at %q, or the gauge does not reach the tank", a.Key, r.Vents)
+			return plumbing.Entry("archetype", a.Key, "sealed as it says, it stands open at %q, or the gauge does not reach the tank", r.Vents)
 		}
 	}
 	return nil

@@ -8,6 +8,7 @@ package knowledge
 import (
 	"fmt"
 	"regexp"
+	"strconv"
 	"strings"
 
 	"wexter/core/plumbing"
@@ -81,7 +82,7 @@ func (b Book) Check() error {
 	cautions := map[string]bool{}
 	for _, c := range b.Cautions {
 		if !keyForm.MatchString(c.Key) || cautions[c.Key] || c.Text == "" {
-			return fmt.Errorf("caution %q: a key of its own and a text are needed", c.Key)
+			return plumbing.Entry("caution", c.Key, "a key of its own and a text are needed")
 		}
 		cautions[c.Key] = true
 	}
@@ -89,36 +90,36 @@ func (b Book) Check() error {
 	for _, a := range b.Archetypes {
 		switch {
 		case !keyForm.MatchString(a.Key) || seen[a.Key]:
-			return fmt.Errorf("archetype %q: the key must be its own, in lower case with dashes", a.Key)
+			return plumbing.Entry("archetype", a.Key, "the key must be its own, in lower case with dashes")
 		case a.Check == "":
-			return fmt.Errorf("archetype %q: how it checks itself is needed", a.Key)
+			return plumbing.Entry("archetype", a.Key, "how it checks itself is needed")
 		case len(a.Seal) == 0:
-			return fmt.Errorf("archetype %q: say how it is sealed for a hold", a.Key)
+			return plumbing.Entry("archetype", a.Key, "say how it is sealed for a hold")
 		case !(a.MaxPa > 0) || a.MaxPa > 6895:
-			return fmt.Errorf("archetype %q: the permitted pressure is %g Pa; it must lie above 0 and at most at 1 psi (6895 Pa)", a.Key, a.MaxPa)
+			return plumbing.Entry("archetype", a.Key, "the permitted pressure is %g Pa; it must lie above 0 and at most at 1 psi (6895 Pa)", a.MaxPa)
 		case !(a.MaxVacPa > 0) || a.MaxVacPa > 4982:
-			return fmt.Errorf("archetype %q: the permitted vacuum is %g Pa; it must lie above 0 and at most at 20 inH2O (4982 Pa)", a.Key, a.MaxVacPa)
+			return plumbing.Entry("archetype", a.Key, "the permitted vacuum is %g Pa; it must lie above 0 and at most at 20 inH2O (4982 Pa)", a.MaxVacPa)
 		case len(a.Cautions) == 0:
-			return fmt.Errorf("archetype %q: a procedure without its caution", a.Key)
+			return plumbing.Entry("archetype", a.Key, "a procedure without its caution")
 		}
 		for _, c := range a.Cautions {
 			if !cautions[c] {
-				return fmt.Errorf("archetype %q: there is no caution %q", a.Key, c)
+				return plumbing.Entry("archetype", a.Key, "there is no caution %q", c)
 			}
 		}
 		for _, s := range a.Seal {
 			if s.Do == "" {
-				return fmt.Errorf("archetype %q: a step without words", a.Key)
+				return plumbing.Entry("archetype", a.Key, "a step without words")
 			}
 		}
 		seen[a.Key] = true
 	}
 	for _, c := range b.Codes {
 		if !codeForm.MatchString(c.Code) || seen[c.Code] {
-			return fmt.Errorf("code %q: a letter of P C B U and four digits, once", c.Code)
+			return plumbing.Entry("code", c.Code, "a letter of P C B U and four digits, once")
 		}
 		if c.Says == "" {
-			return fmt.Errorf("code %q: no words", c.Code)
+			return plumbing.Entry("code", c.Code, "no words")
 		}
 		seen[c.Code] = true
 	}
@@ -137,11 +138,11 @@ func (b Book) Check() error {
 	}
 	for i, set := range b.Synonyms {
 		if len(set) < 2 {
-			return fmt.Errorf("synonyms %d: a set has at least two words", i+1)
+			return plumbing.Entry("synonyms", strconv.Itoa(i+1), "a set has at least two words")
 		}
 		for _, w := range set {
 			if w == "" || w != strings.ToLower(strings.TrimSpace(w)) {
-				return fmt.Errorf("synonyms %d: %q: words are written in lower case", i+1, w)
+				return plumbing.Entry("synonyms", strconv.Itoa(i+1), "%q: words are written in lower case", w)
 			}
 		}
 	}

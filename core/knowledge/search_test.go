@@ -42,7 +42,7 @@ func TestSearch(t *testing.T) {
 	for _, bad := range [][][]string{{{"alone"}}, {{"Vent", "drain"}}, {{"", "x"}}} {
 		b := small
 		b = Book{Synonyms: bad}
-		if err := b.Check(); err == nil || !strings.Contains(err.Error(), "synonyms 1") {
+		if err := b.Check(); err == nil || !strings.Contains(err.Error(), "synonyms \"1\"") {
 			t.Errorf("%v: %v", bad, err)
 		}
 	}

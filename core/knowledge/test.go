@@ -1,7 +1,6 @@
 package knowledge
 
 import (
-	"fmt"
 	"slices"
 
 	"wexter/core/plumbing"
@@ -86,7 +85,7 @@ func (b Book) checkTests(cautions map[string]bool) error {
 	kit := map[string]bool{}
 	for _, k := range b.Kit {
 		if !keyForm.MatchString(k.Key) || kit[k.Key] || k.Name == "" || k.Gives == "" {
-			return fmt.Errorf("kit %q: a key of its own, a name and what it gives are needed", k.Key)
+			return plumbing.Entry("kit", k.Key, "a key of its own, a name and what it gives are needed")
 		}
 		kit[k.Key] = true
 	}
@@ -94,46 +93,46 @@ func (b Book) checkTests(cautions map[string]bool) error {
 	for _, t := range b.Tests {
 		switch {
 		case !keyForm.MatchString(t.Key) || seen[t.Key]:
-			return fmt.Errorf("test %q: a key of its own is needed", t.Key)
+			return plumbing.Entry("test", t.Key, "a key of its own is needed")
 		case t.Name == "" || t.Purpose == "" || t.Access == "" || t.Splits == "":
-			return fmt.Errorf("test %q: name, purpose, access and how it splits the suspects are needed", t.Key)
+			return plumbing.Entry("test", t.Key, "name, purpose, access and how it splits the suspects are needed")
 		case t.Minutes <= 0 || t.Minutes > 600 || t.Days < 0 || t.Days > 14:
-			return fmt.Errorf("test %q: %d minutes and %d days cannot be", t.Key, t.Minutes, t.Days)
+			return plumbing.Entry("test", t.Key, "%d minutes and %d days cannot be", t.Minutes, t.Days)
 		case t.Hazard < 0 || t.Hazard >= len(HazardWords):
-			return fmt.Errorf("test %q: hazard %d is not one of 0 to %d", t.Key, t.Hazard, len(HazardWords)-1)
+			return plumbing.Entry("test", t.Key, "hazard %d is not one of 0 to %d", t.Hazard, len(HazardWords)-1)
 		case len(t.Setup) == 0 || len(t.Steps) == 0 || len(t.Reads) == 0 || len(t.Outcomes) < 2:
-			return fmt.Errorf("test %q: set-up, steps, readings and at least two outcomes are needed", t.Key)
+			return plumbing.Entry("test", t.Key, "set-up, steps, readings and at least two outcomes are needed")
 		case len(t.Kit) == 0:
-			return fmt.Errorf("test %q: say what kit it needs", t.Key)
+			return plumbing.Entry("test", t.Key, "say what kit it needs")
 		case len(t.Cautions) == 0:
-			return fmt.Errorf("test %q: a procedure without its caution", t.Key)
+			return plumbing.Entry("test", t.Key, "a procedure without its caution")
 		}
 		if (t.Shares == "") != (t.Saves == 0) || t.Saves < 0 || t.Saves >= t.Minutes {
-			return fmt.Errorf("test %q: a shared set-up (shares) saves minutes, fewer than the test takes", t.Key)
+			return plumbing.Entry("test", t.Key, "a shared set-up (shares) saves minutes, fewer than the test takes")
 		}
 		for _, r := range t.Reads {
 			if r.Name == "" || !(r.Spread >= 0) {
-				return fmt.Errorf("test %q: reading %q: a name, and a spread that is not negative", t.Key, r.Name)
+				return plumbing.Entry("test", t.Key, "reading %q: a name, and a spread that is not negative", r.Name)
 			}
 		}
 		for _, s := range t.Setup {
 			if s.Do == "" {
-				return fmt.Errorf("test %q: a step without words", t.Key)
+				return plumbing.Entry("test", t.Key, "a step without words")
 			}
 		}
 		for _, k := range slices.Concat(t.Kit, t.Instead) {
 			if !kit[k] {
-				return fmt.Errorf("test %q: there is no kit %q", t.Key, k)
+				return plumbing.Entry("test", t.Key, "there is no kit %q", k)
 			}
 		}
 		for _, f := range t.Families {
 			if !slices.Contains(faultFamilies, f) {
-				return fmt.Errorf("test %q: there is no family %q", t.Key, f)
+				return plumbing.Entry("test", t.Key, "there is no family %q", f)
 			}
 		}
 		for _, a := range t.Only {
 			if _, ok := b.Plumbing.Find(a); !ok {
-				return fmt.Errorf("test %q: there is no archetype %q", t.Key, a)
+				return plumbing.Entry("test", t.Key, "there is no archetype %q", a)
 			}
 		}
 		if err := known("test", t.Key, t.Cautions, cautions); err != nil {
@@ -142,7 +141,7 @@ func (b Book) checkTests(cautions map[string]bool) error {
 		out := map[string]bool{}
 		for _, o := range t.Outcomes {
 			if o.Key == "" || out[o.Key] || o.Name == "" {
-				return fmt.Errorf("test %q: outcome %q: a key of its own and a name are needed", t.Key, o.Key)
+				return plumbing.Entry("test", t.Key, "outcome %q: a key of its own and a name are needed", o.Key)
 			}
 			out[o.Key] = true
 		}
@@ -150,10 +149,10 @@ func (b Book) checkTests(cautions map[string]bool) error {
 	}
 	for _, c := range b.Craft {
 		if !keyForm.MatchString(c.Key) || seen["craft "+c.Key] || c.Name == "" || c.Text == "" {
-			return fmt.Errorf("craft %q: a key of its own, a name and a text are needed", c.Key)
+			return plumbing.Entry("craft", c.Key, "a key of its own, a name and a text are needed")
 		}
 		if len(c.Cautions) == 0 {
-			return fmt.Errorf("craft %q: a procedure without its caution", c.Key)
+			return plumbing.Entry("craft", c.Key, "a procedure without its caution")
 		}
 		if err := known("craft", c.Key, c.Cautions, cautions); err != nil {
 			return err
@@ -162,11 +161,11 @@ func (b Book) checkTests(cautions map[string]bool) error {
 	}
 	for _, s := range b.Schools {
 		if !keyForm.MatchString(s.Key) || seen["school "+s.Key] || s.Name == "" || len(s.Options) < 2 {
-			return fmt.Errorf("school %q: a key of its own, a name and at least two options are needed", s.Key)
+			return plumbing.Entry("school", s.Key, "a key of its own, a name and at least two options are needed")
 		}
 		for _, o := range s.Options {
 			if !keyForm.MatchString(o.Key) || o.Name == "" {
-				return fmt.Errorf("school %q: an option without key or name", s.Key)
+				return plumbing.Entry("school", s.Key, "an option without key or name")
 			}
 		}
 		seen["school "+s.Key] = true
@@ -177,7 +176,7 @@ func (b Book) checkTests(cautions map[string]bool) error {
 func known(what, key string, cautions []string, all map[string]bool) error {
 	for _, c := range cautions {
 		if !all[c] {
-			return fmt.Errorf("%s %q: there is no caution %q", what, key, c)
+			return plumbing.Entry(what, key, "there is no caution %q", c)
 		}
 	}
 	return nil

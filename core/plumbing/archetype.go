@@ -2,8 +2,11 @@ package plumbing
 
 import (
 	"fmt"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 )
 
 // Families in the order in which a car is put together.
@@ -263,7 +266,7 @@ func (l Library) combine(c Combination, gathered map[string][]Part) (*Graph, err
 			a, _ := l.Find(c.Of(f))
 			var err error
 			if ps, err = l.parts(a); err != nil {
-				return nil, fmt.Errorf("archetype %q: %w", a.Key, err)
+				return nil, Entry("archetype", a.Key, "%v", err)
 			}
 			gathered[a.Key] = ps
 		}
@@ -279,6 +282,17 @@ func (l Library) combine(c Combination, gathered map[string][]Part) (*Graph, err
 	return NewGraph(parts)
 }
 
+// EntryError says what is wrong with one entry of the data, by its kind ("fault",
+// "archetype") and key, so that whoever read it from a file can say where it stands.
+type EntryError struct{ Kind, Key, Wrong string }
+
+func (e *EntryError) Error() string { return fmt.Sprintf("%s %q: %s", e.Kind, e.Key, e.Wrong) }
+
+// Entry returns an EntryError; what is wrong is formatted as by fmt.Sprintf.
+func Entry(kind, key, format string, a ...any) error {
+	return &EntryError{kind, key, fmt.Sprintf(format, a...)}
+}
+
 // Car is a possible combination with its plumbing.
 type Car struct {
 	Combination
@@ -287,14 +301,24 @@ type Car struct {
 
 // Cars joins every possible combination.
 func (l Library) Cars() ([]Car, error) {
-	gathered := map[string][]Part{}
-	var out []Car
-	for _, c := range l.Combinations() {
-		g, err := l.combine(c, gathered)
+	all := l.Combinations()
+	out, errs := make([]Car, len(all)), make([]error, len(all))
+	var next atomic.Int64
+	var g sync.WaitGroup
+	for range runtime.GOMAXPROCS(0) {
+		g.Go(func() {
+			gathered := map[string][]Part{}
+			for i := int(next.Add(1)) - 1; i < len(all); i = int(next.Add(1)) - 1 {
+				graph, err := l.combine(all[i], gathered)
+				out[i], errs[i] = Car{all[i], graph}, err
+			}
+		})
+	}
+	g.Wait()
+	for i, err := range errs { // the first one, however they were shared out
 		if err != nil {
-			return nil, fmt.Errorf("combination %v: %w", c, err)
+			return nil, fmt.Errorf("combination %v: %w", all[i], err)
 		}
-		out = append(out, Car{c, g})
 	}
 	return out, nil
 }
@@ -305,10 +329,10 @@ func (l Library) Cars() ([]Car, error) {
 func (l Library) Validate() ([]Car, error) {
 	for _, f := range l.Fragments {
 		if !keyForm.MatchString(f.Fragment) {
-			return nil, fmt.Errorf("fragment %q: a key in lower case with dashes is needed", f.Fragment)
+			return nil, Entry("fragment", f.Fragment, "a key in lower case with dashes is needed")
 		}
 		if err := checkParts(f.Parts); err != nil {
-			return nil, fmt.Errorf("fragment %q: %w", f.Fragment, err)
+			return nil, Entry("fragment", f.Fragment, "%v", err)
 		}
 	}
 	for _, f := range Families {
@@ -320,30 +344,30 @@ func (l Library) Validate() ([]Car, error) {
 	for _, a := range l.Archetypes {
 		switch {
 		case len(a.Parts) > mostParts:
-			return nil, fmt.Errorf("archetype %q: it has %d parts; at most %d", a.Key, len(a.Parts), mostParts)
+			return nil, Entry("archetype", a.Key, "it has %d parts; at most %d", len(a.Parts), mostParts)
 		case !keyForm.MatchString(a.Key) || seen[a.Key]:
-			return nil, fmt.Errorf("archetype %q: the key must be its own, in lower case with dashes", a.Key)
+			return nil, Entry("archetype", a.Key, "the key must be its own, in lower case with dashes")
 		case !slices.Contains(Families, a.Family):
-			return nil, fmt.Errorf("archetype %q: family %q is not one of %v", a.Key, a.Family, Families)
+			return nil, Entry("archetype", a.Key, "family %q is not one of %v", a.Family, Families)
 		case !slices.Contains(Monitors, a.Monitor):
-			return nil, fmt.Errorf("archetype %q: monitor %q is not one of %q", a.Key, a.Monitor, Monitors[1:])
+			return nil, Entry("archetype", a.Key, "monitor %q is not one of %q", a.Monitor, Monitors[1:])
 		case a.Name == "" || a.Rest == "":
-			return nil, fmt.Errorf("archetype %q: name and rest states are needed", a.Key)
+			return nil, Entry("archetype", a.Key, "name and rest states are needed")
 		}
 		seen[a.Key] = true
 		if err := checkParts(a.Parts); err != nil {
-			return nil, fmt.Errorf("archetype %q: %w", a.Key, err)
+			return nil, Entry("archetype", a.Key, "%v", err)
 		}
 		if _, err := l.parts(a); err != nil {
-			return nil, fmt.Errorf("archetype %q: %w", a.Key, err)
+			return nil, Entry("archetype", a.Key, "%v", err)
 		}
 		for _, b := range slices.Concat(a.Needs, a.Refuses) {
 			if b.Why == "" {
-				return nil, fmt.Errorf("archetype %q: a combination is refused without a reason", a.Key)
+				return nil, Entry("archetype", a.Key, "a combination is refused without a reason")
 			}
 			for _, k := range b.With {
 				if o, ok := l.Find(k); !ok || o.Family != b.Family {
-					return nil, fmt.Errorf("archetype %q: %q is no archetype of family %q", a.Key, k, b.Family)
+					return nil, Entry("archetype", a.Key, "%q is no archetype of family %q", k, b.Family)
 				}
 			}
 		}
@@ -363,7 +387,7 @@ func (l Library) Validate() ([]Car, error) {
 	}
 	for _, a := range l.Archetypes {
 		if !used[a.Key] {
-			return nil, fmt.Errorf("archetype %q: no car can have it: what it needs and refuses excludes every combination", a.Key)
+			return nil, Entry("archetype", a.Key, "no car can have it: what it needs and refuses excludes every combination")
 		}
 	}
 	return cars, nil

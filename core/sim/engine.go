@@ -101,6 +101,22 @@ func (c *Car) Drive(m Mode) error {
 	return nil
 }
 
+// Stood is for a car that has stood for hours: past rings, valves and throttle plate, which
+// the plant takes for tight, the intake and what is open to it have filled with air. What a
+// check valve shuts off, as the brake booster, keeps what it holds.
+func (c *Car) Stood() {
+	if c.Engine.Running || c.Engine.Cranking {
+		return
+	}
+	in := c.net.Nodes[c.role["intake"].first].Pressure()
+	for i := range c.net.Nodes {
+		n := &c.net.Nodes[i]
+		if p := n.Pressure(); !n.Fixed && p < c.At.Barometer-500 && math.Abs(p-in) < 500 {
+			c.net.Fill(i, network.Gas{network.Air: 1}, c.At.Barometer, c.At.Ambient)
+		}
+	}
+}
+
 // drivers sets what engine and turbocharger do to the network for the next step.
 func (c *Car) drivers(h float64) {
 	e := &c.Engine

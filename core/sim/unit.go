@@ -284,7 +284,7 @@ func (c *Car) control(h float64) {
 		c.tell("recirculation", 0)
 		c.tell("recirculation-control", 0)
 		c.told[c.role["throttle"].Key] = c.rest("throttle") // limp home opening aside
-		u.Purge, u.Recirculate = 0, 0
+		u.Purge, u.Recirculate, u.Closed = 0, 0, false
 		return
 	}
 	u.RunTime += h
@@ -564,11 +564,20 @@ func (c *Car) watch(h float64) {
 // boostWanted is where the wastegate's spring holds a healthy charge side, Pa gauge.
 const boostWanted = 62e3
 
+// throttleSeen is what the unit reads of its throttle: with the engine off it stands at
+// rest, whatever was commanded last.
+func (c *Car) throttleSeen() float64 {
+	if e := &c.Engine; e.Running || e.Cranking {
+		return e.throttle
+	}
+	return c.rest("throttle")
+}
+
 // Live is what the unit says of itself, by PID, in the units of the PIDs.
 func (c *Car) Live() map[string]float64 {
 	u, e := &c.Unit, &c.Engine
 	m := map[string]float64{"05": c.Coolant - 273.15, "0C": e.Speed, "0D": 0, "0F": c.net.Nodes[c.role["throttle"].first].Temperature() - 273.15,
-		"11": e.throttle * 100, "1F": math.Floor(u.RunTime), "30": float64(u.WarmUps), "33": c.At.Barometer / 1000,
+		"11": c.throttleSeen() * 100, "1F": math.Floor(u.RunTime), "30": float64(u.WarmUps), "33": c.At.Barometer / 1000,
 		"42": c.Volts(), "46": c.At.Ambient - 273.15, "03": 1}
 	if e.Mode == Load || e.Mode == Boost {
 		m["0D"] = 80

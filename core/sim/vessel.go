@@ -165,13 +165,22 @@ func (p *Plant) Plug(plugged bool) {
 	p.mass = p.v.Barometer * p.volume() / (gas.RAir * p.temp)
 }
 
-// step is the solver's largest step; the fastest thing is a small rig being charged.
-const step = 2e-3
+// step is the solver's largest step, s: the fastest thing is a small rig being charged.
+// While the port is shut and nothing can open by itself, only leak and heat move the gas,
+// over seconds, and steps may be longer.
+const (
+	step  = 2e-3
+	quiet = 10e-3
+)
 
 // Run lets dt seconds pass.
 func (p *Plant) Run(dt float64) {
 	for dt > 1e-12 {
-		h := math.Min(dt, step)
+		most := step
+		if p.port == Seal && p.v.Crack == 0 {
+			most = quiet
+		}
+		h := math.Min(dt, most)
 		p.heun(h)
 		dt -= h
 	}

@@ -1,0 +1,121 @@
+package demo_test
+
+import (
+	"context"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"wexter/casework"
+	"wexter/core/obd"
+	"wexter/demo"
+	"wexter/ingest"
+	"wexter/standin"
+	"wexter/store"
+)
+
+// The vehicle ids of the demo's cars hold their own check digit (49 CFR 565.15, value
+// from memory).
+func TestVehicleIDs(t *testing.T) {
+	files := map[string][]byte{}
+	for _, n := range demo.WholeCars() {
+		data, err := demo.WholeCar(n)
+		if err != nil {
+			t.Fatal(err)
+		}
+		f, err := standin.ReadCarFile(data)
+		if err != nil {
+			t.Fatal(err)
+		}
+		files[f.VIN] = data
+	}
+	data, err := demo.Car("ibis")
+	if err != nil {
+		t.Fatal(err)
+	}
+	car, err := standin.ReadCar(data)
+	if err != nil {
+		t.Fatal(err)
+	}
+	files[car.VIN] = data
+	if len(files) < 9 {
+		t.Errorf("%d ids; each car has its own", len(files))
+	}
+	for vin := range files {
+		t.Run(vin, func(t *testing.T) {
+			if says := obd.CheckVIN(vin); says != "" {
+				t.Error(says)
+			}
+		})
+	}
+}
+
+// A car that comes into the bay with the key on and the engine off reads as one: open
+// loop, throttle at rest, no air, the manifold at the barometer (ideal case, no source).
+func TestKeyOnEngineOff(t *testing.T) {
+	for _, n := range demo.WholeCars() {
+		t.Run(n, func(t *testing.T) {
+			data, err := demo.WholeCar(n)
+			if err != nil {
+				t.Fatal(err)
+			}
+			f, err := standin.ReadCarFile(data)
+			if err != nil {
+				t.Fatal(err)
+			}
+			p, err := standin.NewPlant(f, ingest.Book(), 0)
+			if err != nil {
+				t.Fatal(err)
+			}
+			s, err := p.State()
+			if err != nil {
+				t.Fatal(err)
+			}
+			live := s.Live
+			_, trims := live["06"]
+			diesel := !trims // its flap stands open at rest
+			if s.Running || live["03"] != 1 || live["11"] > 20 && !diesel || live["10"] != 0 || live["0C"] != 0 {
+				t.Errorf("running %v: %v", s.Running, live)
+			}
+			if mapKPa, ok := live["0B"]; ok && (mapKPa < live["33"]-0.6 || mapKPa > live["33"]+0.6) {
+				t.Errorf("manifold at %.1f kPa, barometer %.1f", mapKPa, live["33"])
+			}
+			if gauge := s.Pressures["manifold"]; gauge < -600 || gauge > 600 {
+				t.Errorf("manifold at %.0f Pa gauge", gauge)
+			}
+		})
+	}
+}
+
+// Every car in the bay belongs to a case of the demo.
+func TestCarsBelongToCases(t *testing.T) {
+	db, err := store.Open(filepath.Join(t.TempDir(), "demo.db"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	s := &casework.Shop{DB: db, Book: ingest.Book(), Now: time.Now}
+	if err := demo.Fill(context.Background(), s); err != nil {
+		t.Fatal(err)
+	}
+	for _, n := range demo.WholeCars() {
+		if _, err := s.CaseID(context.Background(), n); err != nil {
+			t.Errorf("the car of %s: %v", n, err)
+		}
+	}
+}
+
+// BenchmarkStock is what stands between the start of the demo and its first page.
+func BenchmarkStock(b *testing.B) {
+	book := ingest.Book()
+	for b.Loop() {
+		db, err := store.Open(filepath.Join(b.TempDir(), "demo.db"))
+		if err != nil {
+			b.Fatal(err)
+		}
+		if err := demo.Stock(context.Background(), &casework.Shop{DB: db, Book: book, Now: time.Now}); err != nil {
+			b.Fatal(err)
+		}
+		db.Close()
+	}
+}
