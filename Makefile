@@ -8,8 +8,12 @@ GOFILES = $(shell git ls-files -co --exclude-standard '*.go')
 demo: build
 	./bin/wexter demo --addr $(ADDR)
 
+# What `wexter version` says: the last tag, and the commit that was built.
+RELEASE = $(shell git describe --tags --dirty --always 2>/dev/null)
+COMMIT = $(shell git rev-parse HEAD 2>/dev/null)
+DATE = $(shell git log -1 --format=%cI 2>/dev/null)
 build:
-	go build -trimpath -o bin/wexter ./cmd/wexter
+	go build -trimpath -ldflags "-X main.release=$(RELEASE) -X main.commit=$(COMMIT) -X main.date=$(DATE)" -o bin/wexter ./cmd/wexter
 
 # No test depends on how fast the machine is, so that all of them run side by side.
 test: check-format

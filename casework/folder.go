@@ -5,7 +5,6 @@ import (
 	"errors"
 	"strings"
 
-	"wexter/core/knowledge"
 	"wexter/core/plumbing"
 	"wexter/core/record"
 	"wexter/evidence"
@@ -214,7 +213,7 @@ func (s *Shop) Record(ctx context.Context, before string) (rows []Finished, more
 			l.Cause = "failed of itself"
 		default:
 			c, _ := s.Book.Fault(f.Cause)
-			l.Cause = "victim of: " + knowledge.Lower(c.Name)
+			l.Cause = "victim of: " + plumbing.Lower(c.Name)
 		}
 		for _, o := range opened {
 			if o.FindingID == f.ID {

@@ -415,7 +415,7 @@ func (s *Shop) SetPart(ctx context.Context, key, testID, part, state string) err
 			return err
 		}
 		if state != "" && !slices.Contains(evidence.CanBe(p), plumbing.State(state)) {
-			return problem("state", "the %s cannot be %s", strings.ToLower(p.Name), state)
+			return problem("state", "the %s cannot be %s", plumbing.Lower(p.Name), state)
 		}
 		if state == "" {
 			delete(su.Set, part)
@@ -434,7 +434,7 @@ func (s *Shop) SetEntry(ctx context.Context, key, testID, part string) error {
 			return err
 		}
 		if !evidence.CanEnter(p) {
-			return problem("entry", "a gauge cannot be joined at the %s", strings.ToLower(p.Name))
+			return problem("entry", "a gauge cannot be joined at the %s", plumbing.Lower(p.Name))
 		}
 		su.Entry = part
 		return nil

@@ -11,6 +11,7 @@ import (
 	"sync"
 
 	"wexter/core/diagnose"
+	"wexter/core/plumbing"
 	"wexter/core/record"
 	"wexter/evidence"
 	"wexter/ingest"
@@ -102,7 +103,7 @@ func (s *Shop) think(f evidence.Folder, car Car, bay diagnose.Bay) (*Thought, er
 	t.Clashes = st.Clashes()
 	if len(t.Plan.Actions) > 0 {
 		a := t.Plan.Actions[0]
-		t.Words, t.Minutes = strings.ToLower(a.Name[:1])+a.Name[1:], int(math.Round(a.Minutes))
+		t.Words, t.Minutes = plumbing.Lower(a.Name), int(math.Round(a.Minutes))
 	}
 	return t, nil
 }

@@ -63,18 +63,18 @@ func (c *Car) Can(fault string) bool { return c.where[fault] != "" }
 // part is a part's name in mid-sentence.
 func (c *Car) part(key string) string {
 	p, _ := c.Graph.Part(key)
-	return knowledge.Lower(p.Name)
+	return plumbing.Lower(p.Name)
 }
 
 // FaultName is a fault's name in mid-sentence.
-func (c *Car) FaultName(key string) string { return knowledge.Lower(c.faults[key].Name) }
+func (c *Car) FaultName(key string) string { return plumbing.Lower(c.faults[key].Name) }
 
 // ObservationWords says an observation.
 func (c *Car) ObservationWords(x record.Observation) string {
 	switch x.Kind {
 	case record.SeenSign:
 		if x.Absent {
-			return "Not so: " + knowledge.Lower(c.signs[x.Key])
+			return "Not so: " + plumbing.Lower(c.signs[x.Key])
 		}
 		return c.signs[x.Key]
 	case record.SeenContext:
@@ -209,7 +209,7 @@ func (c *Car) plugs(set plumbing.Settings) string {
 	var out []string
 	for k, st := range set {
 		if p, ok := c.Graph.Part(k); ok && st == plumbing.Plugged && p.Plug != "" && k != "vent-hose" {
-			out = append(out, "plugged: "+strings.ToLower(p.Name))
+			out = append(out, "plugged: "+plumbing.Lower(p.Name))
 		}
 	}
 	slices.Sort(out)

@@ -5,10 +5,10 @@ import (
 	"fmt"
 	"math"
 	"slices"
-	"strings"
 	"time"
 
 	"wexter/core/diagnose"
+	"wexter/core/plumbing"
 	"wexter/core/record"
 )
 
@@ -264,7 +264,7 @@ func (r *reader) marks() {
 			continue
 		}
 		p, _ := r.car.Graph.Part(x.Part)
-		name := strings.ToLower(p.Name)
+		name := plumbing.Lower(p.Name)
 		switch {
 		case x.Kind == record.MarkExit && !x.Expected:
 			r.put(x.At, diagnose.Evidence{ID: x.ID, Kind: diagnose.Exit, Part: x.Part, Says: "Exit seen: " + name})

@@ -203,3 +203,29 @@ func BenchmarkCSVAgainstTheStandardLibrary(b *testing.B) {
 	}
 	b.ReportMetric(ours.Seconds()/theirs.Seconds(), "times-stdlib")
 }
+
+// Typed pairs are taken whole or refused in a sentence; what is taken is a trace that can
+// be judged: time rises, and every pressure is finite.
+func FuzzParsePairs(f *testing.F) {
+	for _, s := range []string{"0 13\n30 12.4\n60 11.9", "0;13,0\n1:30;12,1", "0 13 inH2O\n1 min 12 inH2O", "0 13\n0 12", "a b", "0 13\n\n\n30", "0 1e400\n1 2", "5 1\n3 1", "0\t13\r\n30\t12"} {
+		f.Add(s, "inH2O")
+		f.Add(s, "")
+	}
+	f.Fuzz(func(t *testing.T, text, unit string) {
+		l, err := ingest.ParsePairs(text, ingest.Options{PressureUnit: unit})
+		if err != nil {
+			if strings.TrimSpace(err.Error()) == "" {
+				t.Fatal("refused without a word")
+			}
+			return
+		}
+		if len(l.Time) != len(l.Gauge) || len(l.Time) == 0 {
+			t.Fatalf("%d times and %d pressures", len(l.Time), len(l.Gauge))
+		}
+		for i := range l.Time {
+			if math.IsNaN(l.Gauge[i]) || math.IsInf(l.Gauge[i], 0) || math.IsNaN(l.Time[i]) || i > 0 && l.Time[i] <= l.Time[i-1] {
+				t.Fatalf("pair %d: %g s, %g Pa", i, l.Time[i], l.Gauge[i])
+			}
+		}
+	})
+}

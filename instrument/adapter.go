@@ -82,6 +82,12 @@ func DialAdapter(ctx context.Context, address string) (*Adapter, error) {
 	if err != nil {
 		return nil, fmt.Errorf("nothing answers at %s: is the adapter plugged in and on?", address)
 	}
+	return AttachAdapter(conn, address)
+}
+
+// AttachAdapter greets a scan adapter on a connection that is open, and closes it when
+// something else answers; the address is for the sentence.
+func AttachAdapter(conn net.Conn, address string) (*Adapter, error) {
 	a := &Adapter{Patience: lineWait, conn: conn, in: bufio.NewScanner(conn)}
 	a.in.Buffer(make([]byte, maxLine), maxLine)
 	_ = conn.SetReadDeadline(time.Now().Add(3 * time.Second))

@@ -17,6 +17,7 @@ import (
 
 	"wexter/casework"
 	"wexter/core/knowledge"
+	"wexter/core/plumbing"
 	"wexter/core/record"
 	"wexter/core/units"
 	"wexter/evidence"
@@ -294,7 +295,7 @@ func (s *server) ghost(c *echo.Context, d *benchData, leg *record.SummaryLeg, se
 			}
 			*series = append(*series, report.Series{Style: "ghost", Label: "predicted", X: x, Y: y})
 			fault, _ := s.shop.Book.Fault(d.Suspect)
-			d.Predicted = fmt.Sprintf("Drawn: what this car would show with %s", strings.ToLower(fault.Name[:1])+fault.Name[1:])
+			d.Predicted = fmt.Sprintf("Drawn: what this car would show with %s", plumbing.Lower(fault.Name))
 			if says != "" {
 				d.Predicted += ", " + says
 			}

@@ -189,16 +189,13 @@ func (s *server) liveStream(c *echo.Context) error {
 	version, run, from, counted := -1, "", 0, -1
 	if last := c.Request().Header.Get("Last-Event-ID"); last != "" {
 		// The view is sent anew; the readings go on where they ended.
-		if f := strings.Split(last, "."); len(f) == 2 {
-			run = f[0]
-			from, _ = strconv.Atoi(f[1])
-		}
+		run, from = resumeAt(last)
 	}
 	tick := time.NewTicker(streamEvery)
 	defer tick.Stop()
 	ctx := c.Request().Context()
 	for {
-		n := b.Since(version, run, max(from, 0), counted)
+		n := b.Since(version, run, from, counted)
 		j := newsJSON{Disk: n.Disk}
 		if n.View != nil {
 			version, j.View = n.View.Version, n.View
@@ -353,4 +350,15 @@ func (s *server) removeInstrument(c *echo.Context) error {
 		return s.showInstruments(c, err, "")
 	}
 	return c.Redirect(http.StatusSeeOther, "/instruments")
+}
+
+// resumeAt reads the id of the last event that a browser had: a run, and how many of its
+// readings. What is no such id begins anew.
+func resumeAt(id string) (run string, from int) {
+	run, count, ok := strings.Cut(id, ".")
+	n, err := strconv.Atoi(count)
+	if !ok || err != nil || n < 0 || len(run) > 64 {
+		return "", 0
+	}
+	return run, n
 }

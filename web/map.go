@@ -157,7 +157,7 @@ func (v *mapView) flags(s *server, m *report.Map, f evidence.Folder) {
 		for _, e := range x.Exits {
 			if x.StruckAt == nil {
 				t, _ := s.shop.Book.Test(x.Test)
-				all = append(all, event{x.At.UnixMilli(), report.Flag{Part: e.Part, Text: "exit, " + string(e.Size) + ", " + knowledge.Lower(t.Name), Exit: true}})
+				all = append(all, event{x.At.UnixMilli(), report.Flag{Part: e.Part, Text: "exit, " + string(e.Size) + ", " + plumbing.Lower(t.Name), Exit: true}})
 			}
 		}
 	}

@@ -123,7 +123,7 @@ func (v *reader) swap() *swapView {
 	w := swapView{Swap: x, Money: fmt.Sprintf("≈ %.0f €", x.Price), On: v.t.Bay.Policies["prove"] == "swap"}
 	switch {
 	case x.BreakEven > 0:
-		w.Says = fmt.Sprintf("Cheaper than testing first (%s) only above %.0f %%; it stands at %s %%.", knowledge.Lower(x.Prove), 100*x.BreakEven, perCent(x.Odds))
+		w.Says = fmt.Sprintf("Cheaper than testing first (%s) only above %.0f %%; it stands at %s %%.", plumbing.Lower(x.Prove), 100*x.BreakEven, perCent(x.Odds))
 	case x.Prove == "" && len(plan.Actions) > 0:
 		w.Says = "No test at hand proves this part for less than the part costs."
 	default:
@@ -201,7 +201,7 @@ func (s *server) action(a diagnose.Action, base string, car casework.Car) action
 		}
 	}
 	if p, ok := car.Graph.Part(a.Entry); ok && a.Test == "smoke" {
-		v.Into = knowledge.Lower(p.Name)
+		v.Into = plumbing.Lower(p.Name)
 		if arch, _ := s.shop.Book.Archetype(car.Combination.Vapour); a.Entry != arch.Entry {
 			v.Seal = append(v.Seal, knowledge.Step{Do: "Smoke goes in at the " + v.Into + ".", Why: "Not at the usual place: what is said of either below is for a gauge there."})
 			if p.Kind == plumbing.Cover {
@@ -225,7 +225,7 @@ func (s *server) action(a diagnose.Action, base string, car casework.Car) action
 	}
 	v.HazardSays = knowledge.HazardWords[min(max(a.Hazard, 0), 3)]
 	for _, k := range a.Missing {
-		v.KitSays = append(v.KitSays, knowledge.Lower(s.shop.Book.KitNamed(k).Name))
+		v.KitSays = append(v.KitSays, plumbing.Lower(s.shop.Book.KitNamed(k).Name))
 	}
 	rest := 0.0
 	for i, o := range a.Out {

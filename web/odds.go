@@ -226,7 +226,7 @@ func (s *server) suspect(t *casework.Thought, car casework.Car, key, base string
 	}
 	for _, k := range f.Causes {
 		if x, ok := s.shop.Book.Fault(k); ok && car.Where(k) != "" {
-			v.Causes = append(v.Causes, knowledge.Lower(x.Name))
+			v.Causes = append(v.Causes, plumbing.Lower(x.Name))
 		}
 	}
 	v.Price = fmt.Sprintf("%d min and some %.0f €", f.Minutes, t.State.Price(f, t.Bay))
@@ -251,6 +251,6 @@ func (s *server) clash(x diagnose.Clash) clashView {
 	if mb <= ma {
 		a, ma = b, mb
 	}
-	v.Repeat = fmt.Sprintf("%s, some %d min", knowledge.Lower(a), ma)
+	v.Repeat = fmt.Sprintf("%s, some %d min", plumbing.Lower(a), ma)
 	return v
 }

@@ -11,6 +11,7 @@ import (
 	"wexter/casework"
 	"wexter/core/knowledge"
 	"wexter/core/obd"
+	"wexter/core/plumbing"
 	"wexter/core/record"
 	"wexter/evidence"
 )
@@ -101,7 +102,7 @@ func (s *server) resultEntries(f evidence.Folder, car casework.Car) (out []entry
 		var notes []string
 		for _, ex := range x.Exits {
 			p, _ := car.Graph.Part(ex.Part)
-			notes = append(notes, string(ex.Size)+" at the "+knowledge.Lower(p.Name))
+			notes = append(notes, string(ex.Size)+" at the "+plumbing.Lower(p.Name))
 		}
 		for _, g := range x.Figures {
 			if g.Value != nil {
@@ -140,7 +141,7 @@ func testEntries(t evidence.TestFolder) (out []entry) {
 func (s *server) markEntries(f evidence.Folder) (out []entry) {
 	parts := s.partNames(f)
 	for _, x := range f.Marks {
-		e := entry{At: x.At, Kind: record.MarkEntry, ID: x.ID, What: x.Kind.Words() + ": " + knowledge.Lower(parts[x.Part]), Note: x.Text, Struck: x.Struck(), Doubted: x.Doubted(), Link: "/cases/" + f.Case.ID + "?part=" + x.Part + "#part", Small: true}
+		e := entry{At: x.At, Kind: record.MarkEntry, ID: x.ID, What: x.Kind.Words() + ": " + plumbing.Lower(parts[x.Part]), Note: x.Text, Struck: x.Struck(), Doubted: x.Doubted(), Link: "/cases/" + f.Case.ID + "?part=" + x.Part + "#part", Small: true}
 		switch {
 		case x.Kind == record.MarkSuspect:
 			e.Figure = fmt.Sprintf("%.0f %%", 100*x.Odds)
@@ -194,7 +195,7 @@ func foundWords(s *server, x record.Finding) string {
 		w = append(w, "why is not known")
 	default:
 		p, _ := s.shop.Book.Fault(x.Cause)
-		w = append(w, "victim of: "+knowledge.Lower(p.Name))
+		w = append(w, "victim of: "+plumbing.Lower(p.Name))
 	}
 	w = append(w, x.Why)
 	return strings.Join(slices.DeleteFunc(w, func(x string) bool { return x == "" }), " · ")

@@ -13,6 +13,7 @@ import (
 
 	"wexter/casework"
 	"wexter/core/knowledge"
+	"wexter/core/plumbing"
 	"wexter/core/record"
 	"wexter/core/units"
 )
@@ -67,7 +68,7 @@ func (s *server) funcs() template.FuncMap {
 		"context": func(k string) string {
 			for _, c := range s.shop.Book.Contexts {
 				if c.Key == k {
-					return knowledge.Lower(c.Name)
+					return plumbing.Lower(c.Name)
 				}
 			}
 			return k
@@ -83,7 +84,7 @@ func (s *server) funcs() template.FuncMap {
 			return false
 		},
 		"quantity": quantity,
-		"lower":    knowledge.Lower,
+		"lower":    plumbing.Lower,
 		"join":     func(of []string) string { return strings.Join(of, "; ") },
 		"upper":    casework.Upper,
 		"kitname":  func(k string) string { return s.shop.Book.KitNamed(k).Name },

@@ -37,6 +37,7 @@ func commands() []command {
 		{"restore", "FILE [--db wexter.db]", "put a backup in place; the shop that was there is kept beside it", restore},
 		{"export", "CASE [--out FILE] [--db wexter.db]", "write one case as a JSON bundle", export},
 		{"import", "BUNDLE [--db wexter.db]", "read a JSON bundle into the shop", importBundle},
+		{"version", "[--json]", "version, commit and date of this program", showVersion},
 	}
 }
 
@@ -72,7 +73,7 @@ func run(args []string, out, errs io.Writer) int {
 }
 
 func help(w io.Writer) {
-	fmt.Fprint(w, "Wexter finds, sizes and proves leaks in a car's vapour system.\n\n")
+	fmt.Fprint(w, "Wexter plans the hunt for a leak or a stuck valve in EVAP, crankcase, EGR, intake and boost\nplumbing, sizes it, and proves the repair.\n\n")
 	for _, c := range commands() {
 		fmt.Fprintf(w, "  wexter %-10s %s\n  %18s%s\n", c.name, c.args, "", c.about)
 	}

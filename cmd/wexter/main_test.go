@@ -148,3 +148,24 @@ func TestServeStopsCleanlyAndBundlesTravel(t *testing.T) {
 		t.Error("the database was not closed: its log is still there")
 	}
 }
+
+func TestHelpAndVersion(t *testing.T) {
+	code, out, _ := wexter("help")
+	for _, want := range []string{"EVAP", "crankcase", "EGR", "boost", "wexter version"} {
+		if code != 0 || !strings.Contains(out, want) {
+			t.Errorf("help, %d: no word of %q", code, want)
+		}
+	}
+	for _, c := range []struct {
+		args []string
+		code int
+		want string
+	}{{[]string{"version"}, 0, "commit "}, {[]string{"version", "--json"}, 0, `"commit":"`}, {[]string{"version", "now"}, 2, ""}} {
+		t.Run(strings.Join(c.args, " "), func(t *testing.T) {
+			code, out, _ := wexter(c.args...)
+			if code != c.code || !strings.Contains(out, c.want) {
+				t.Errorf("%d %q", code, out)
+			}
+		})
+	}
+}

@@ -69,9 +69,9 @@ func (m *Model) testWords(test, part, entry string, set plumbing.Settings) []out
 		}
 		if kind, at, ok := strings.Cut(k, ":"); ok {
 			p, _ := m.Graph.Part(at)
-			name = map[string]string{"exit": "smoke at the ", "seen": "damage seen: "}[kind] + knowledge.Lower(p.Name)
+			name = map[string]string{"exit": "smoke at the ", "seen": "damage seen: "}[kind] + plumbing.Lower(p.Name)
 			if test == "boost-pressure" {
-				name = "air at the " + knowledge.Lower(p.Name)
+				name = "air at the " + plumbing.Lower(p.Name)
 			}
 		}
 		out = append(out, outcome{Outcome{Key: k, Name: name, Usual: i == pr.usual}, l})

@@ -11,7 +11,6 @@ import (
 	"gonum.org/v1/gonum/stat"
 
 	"wexter/core/diagnose"
-	"wexter/core/knowledge"
 	"wexter/core/plumbing"
 	"wexter/ingest"
 )
@@ -726,7 +725,7 @@ func TestWhatProvesAPart(t *testing.T) {
 	}
 	// With nothing at hand that tells, the likely part for its cost, with its odds.
 	bare := s.Next(diagnose.Bay{Kit: []string{"probe"}})
-	if f, _ := m.Book.Fault(bare.First); bare.Instead == "" || f.Name == "" || !strings.Contains(bare.Instead, knowledge.Lower(f.Name)) {
+	if f, _ := m.Book.Fault(bare.First); bare.Instead == "" || f.Name == "" || !strings.Contains(bare.Instead, plumbing.Lower(f.Name)) {
 		t.Errorf("with nothing at hand, %s first, it says %q", bare.First, bare.Instead)
 	}
 }

@@ -6,6 +6,8 @@ import (
 	"math"
 	"slices"
 	"strings"
+
+	"wexter/core/plumbing"
 )
 
 // State is what is to be thought of a car after all that is known.
@@ -107,7 +109,7 @@ func (s *State) Explanations() []Explanation {
 			v += p
 		}
 		a, b := s.Suspects[q[0]], s.Suspects[q[1]]
-		out = append(out, Explanation{[]string{a.Key, b.Key}, a.Key + "+" + b.Key, a.Name + ", and " + strings.ToLower(b.Name[:1]) + b.Name[1:], v})
+		out = append(out, Explanation{[]string{a.Key, b.Key}, a.Key + "+" + b.Key, a.Name + ", and " + plumbing.Lower(b.Name), v})
 	}
 	sum := func(v [kinds]float64) (t float64) {
 		for _, x := range v {

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"wexter/core/knowledge"
+	"wexter/core/plumbing"
 )
 
 // actionName says what an action is.
@@ -15,11 +16,11 @@ func (s *State) actionName(t knowledge.Test, a Action) string {
 	switch {
 	case a.Plug != "":
 		l, _ := s.Graph.Part(a.Plug)
-		return "Hold, plugged at the " + knowledge.Lower(s.Graph.PlugName(l))
+		return "Hold, plugged at the " + plumbing.Lower(s.Graph.PlugName(l))
 	case a.Part != "" && t.Key == "look":
-		return "Look at the " + knowledge.Lower(p.Name)
+		return "Look at the " + plumbing.Lower(p.Name)
 	case a.Part != "" && t.Key != "cap-check":
-		return t.Name + ": " + knowledge.Lower(p.Name)
+		return t.Name + ": " + plumbing.Lower(p.Name)
 	case t.Key == wholeHold:
 		return "Hold on the whole system"
 	}
@@ -30,13 +31,13 @@ func (s *State) actionName(t knowledge.Test, a Action) string {
 func (p *planner) name(g group) string {
 	switch {
 	case g.a == -1:
-		return knowledge.Lower(NoneNowName)
+		return plumbing.Lower(NoneNowName)
 	case g.a == -2:
 		return "something else"
 	case g.b >= 0:
-		return knowledge.Lower(p.Suspects[g.a].Name) + " and " + knowledge.Lower(p.Suspects[g.b].Name)
+		return plumbing.Lower(p.Suspects[g.a].Name) + " and " + plumbing.Lower(p.Suspects[g.b].Name)
 	}
-	return knowledge.Lower(p.Suspects[g.a].Name)
+	return plumbing.Lower(p.Suspects[g.a].Name)
 }
 
 // describe says what an action would tell: the best explanation after each outcome, what
@@ -124,7 +125,7 @@ func (p *planner) list(keys []string) string {
 			out = append(out, fmt.Sprintf("%d more", len(keys)-2))
 			break
 		}
-		out = append(out, knowledge.Lower(p.Suspects[p.index[k]].Name))
+		out = append(out, plumbing.Lower(p.Suspects[p.index[k]].Name))
 	}
 	return strings.Join(out, ", ")
 }
@@ -173,7 +174,7 @@ func (p *planner) instead(first string) string {
 	}
 	for i, x := range p.Suspects {
 		if x.Key == first {
-			return fmt.Sprintf("No test at hand is worth its time now: for its odds, %.0f %%, %s costs least to renew. See it bad with your own eyes before you do.", min(100*p.marg[i], 99), knowledge.Lower(x.Name))
+			return fmt.Sprintf("No test at hand is worth its time now: for its odds, %.0f %%, %s costs least to renew. See it bad with your own eyes before you do.", min(100*p.marg[i], 99), plumbing.Lower(x.Name))
 		}
 	}
 	return ""

@@ -103,11 +103,3 @@ func (b Book) other(w, text string) string {
 	}
 	return ""
 }
-
-// Lower begins a name of the Book small, as within a sentence; an abbreviation stays.
-func Lower(name string) string {
-	if len(name) > 1 && name[1] >= 'a' && name[1] <= 'z' {
-		return strings.ToLower(name[:1]) + name[1:]
-	}
-	return name
-}

@@ -3,7 +3,6 @@ package plumbing
 import (
 	"fmt"
 	"slices"
-	"strings"
 )
 
 // Change is a correction of one car's plumbing. A part is gone, or a line runs
@@ -38,7 +37,7 @@ func (g *Graph) correct(c Change) (*Graph, error) {
 	if !ok {
 		return nil, fmt.Errorf("%q is not on this car's Map", c.Part)
 	}
-	name := strings.ToLower(p.Name)
+	name := Lower(p.Name)
 	parts := slices.Clone(g.Parts)
 	switch c.Kind {
 	case Runs:
@@ -137,7 +136,7 @@ func (g *Graph) side(key, towards, line string) (string, error) {
 	o, _ := g.Part(towards)
 	tx, ty, okB := Place(o.At)
 	if p.Kind == Line || !okA {
-		return "", fmt.Errorf("nothing can be joined to the %s", strings.ToLower(p.Name))
+		return "", fmt.Errorf("nothing can be joined to the %s", Lower(p.Name))
 	}
 	if !okB {
 		tx, ty = x, y

@@ -110,7 +110,7 @@ func (p Part) Short() string {
 	if p.Label != "" {
 		return p.Label
 	}
-	return strings.ToLower(p.Name)
+	return Lower(p.Name)
 }
 
 // Sides lists the sides of a two-sided part, first to second. Others have none, nor has
@@ -239,4 +239,12 @@ func (p Part) check() error {
 		}
 	}
 	return nil
+}
+
+// Lower begins a name of the Book small, as within a sentence; an abbreviation stays.
+func Lower(name string) string {
+	if len(name) > 1 && name[1] >= 'a' && name[1] <= 'z' {
+		return strings.ToLower(name[:1]) + name[1:]
+	}
+	return name
 }

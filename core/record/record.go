@@ -274,7 +274,7 @@ type Run struct {
 // Source is the module a run was read from.
 type Source struct {
 	Address string `json:"address"`
-	For     string     `json:"for" gorm:"column:for_case"` // number of the case at whose car it is; empty: it is carried around
+	For     string `json:"for" gorm:"column:for_case"` // number of the case at whose car it is; empty: it is carried around
 	Name    string `json:"name"`
 	Serial  string `json:"serial"`
 	Session string `json:"session"`

@@ -3,6 +3,7 @@ package units_test
 import (
 	"fmt"
 	"math"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -209,4 +210,27 @@ func TestBeside(t *testing.T) {
 			}
 		})
 	}
+}
+
+// What is taken for a number is one: finite, and the same when it is written and read again.
+func FuzzNumber(f *testing.F) {
+	for _, s := range []string{"13", "3,2", "1 234.5", "1,234.5,6", "−4", "1e3", "1e999", "NaN", "0x10", "--1", "1_000", "٣", "+", "e", ""} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, s string) {
+		v, err := units.Number(s)
+		if err != nil {
+			return
+		}
+		if math.IsNaN(v) || math.IsInf(v, 0) {
+			t.Fatalf("%q is %g", s, v)
+		}
+		again, err := units.Number(strconv.FormatFloat(v, 'g', -1, 64))
+		if err != nil || again != v {
+			t.Fatalf("%q is %g, written and read again %g, %v", s, v, again, err)
+		}
+		if p, err := units.Parse(s, units.Length, "m"); err == nil && p != v {
+			t.Fatalf("%q is %g, with its unit %g", s, v, p)
+		}
+	})
 }
