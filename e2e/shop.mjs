@@ -49,7 +49,7 @@ export async function openCar(file, ...args) {
 
 // serveShop serves a shop's file; kill ends it as a power cut would.
 export async function serveShop(db, port = 0) {
-  const { found, close } = await start(["serve", "--addr", `127.0.0.1:${port}`, "--db", db], /http:\/\/127\.0\.0\.1:(\d+)/);
+  const { found, close } = await start(["serve", "--addr", `127.0.0.1:${port}`, "--db", db, "--patience", "3m"], /http:\/\/127\.0\.0\.1:(\d+)/);
   return { base: found[0], port: found[1], kill: () => close("SIGKILL") };
 }
 
@@ -57,7 +57,7 @@ export async function serveShop(db, port = 0) {
 export async function browserPage(shop, options) { return shop.page({ ...options }, []); }
 
 export async function openShop() {
-  const { found, close: end, pid } = await start(["demo", "--addr", "127.0.0.1:0"], /http:\/\/[\d.:]+/);
+  const { found, close: end, pid } = await start(["demo", "--addr", "127.0.0.1:0", "--patience", "3m"], /http:\/\/[\d.:]+/);
   const base = found[0];
   const browser = await chromium.launch({ executablePath: process.env.CHROMIUM || "/usr/bin/chromium",
     args: ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run"] });
@@ -115,6 +115,8 @@ export async function startHold(page) {
   await page.waitForURL("**/tests/*");
 }
 
+export const main = "[data-main]";
+
 // bench opens a case, its hold and its live bench on a module at speed.
 export async function bench(page, base, module, plate) {
   await page.goto(base + "/instruments");
@@ -137,10 +139,16 @@ export async function bench(page, base, module, plate) {
   await page.locator("input[name=sealed]").first().check();
   await page.click("text=Read it live"); // keeps the set-up on the way
   await page.waitForSelector("text=4 of 4 sealed");
+  await take(page, module);
+}
+
+// take joins the live bench of a page to a module. A bench at which nobody looks lets its
+// module go after a while.
+export async function take(page, module) {
   await page.click(`label:has-text('${module.address}')`);
   await page.click("text=Take it");
+  await page.waitForSelector(main);
 }
-export const main = "[data-main]";
 export async function begin(page, label) {
   await page.click(`${main}:has-text('Start: ${label}')`);
   await page.waitForSelector(`${main}:has-text('Stop')`);

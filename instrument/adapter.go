@@ -70,27 +70,14 @@ const (
 
 const (
 	answerWait = 12 * time.Second // a search of the bus takes some seconds
-	lineWait   = 5 * time.Second
 	toolWait   = 90 * time.Second // a technician does a whole test
 	maxLines   = 400
 )
 
-// DialAdapter connects to a scan adapter; the error is a sentence.
-func DialAdapter(ctx context.Context, address string) (*Adapter, error) {
-	d := net.Dialer{Timeout: 2 * time.Second}
-	conn, err := d.DialContext(ctx, "tcp", address)
-	if err != nil {
-		return nil, fmt.Errorf("nothing answers at %s: is the adapter plugged in and on?", address)
-	}
-	return AttachAdapter(conn, address)
-}
-
-// AttachAdapter greets a scan adapter on a connection that is open, and closes it when
-// something else answers; the address is for the sentence.
-func AttachAdapter(conn net.Conn, address string) (*Adapter, error) {
-	a := &Adapter{Patience: lineWait, conn: conn, in: bufio.NewScanner(conn)}
+func attachAdapter(conn net.Conn, address string, patience time.Duration) (*Adapter, error) {
+	a := &Adapter{Patience: patience, conn: conn, in: bufio.NewScanner(conn)}
 	a.in.Buffer(make([]byte, maxLine), maxLine)
-	_ = conn.SetReadDeadline(time.Now().Add(3 * time.Second))
+	_ = conn.SetReadDeadline(time.Now().Add(max(patience, reachWait)))
 	if !a.in.Scan() || json.Unmarshal(a.in.Bytes(), &a.About) != nil || a.About.Protocol != 1 || a.About.Adapter == "" {
 		conn.Close()
 		return nil, fmt.Errorf("what answers at %s is no scan adapter", address)
@@ -304,15 +291,14 @@ func AskTool(ctx context.Context, address, words string) (string, error) {
 	if words == "" || len(words) > 200 || strings.ContainsAny(words, "\r\n") {
 		return "", errors.New("one line of at most 200 characters is needed")
 	}
-	d := net.Dialer{Timeout: 2 * time.Second}
-	conn, err := d.DialContext(ctx, "tcp", address)
+	conn, err := Dialer{Patience: toolWait}.reach(ctx, address)
 	if err != nil {
 		return "", fmt.Errorf("nothing answers at %s: is the instrument on?", address)
 	}
 	a := &Adapter{conn: conn, in: bufio.NewScanner(conn), Patience: toolWait}
 	defer a.Close()
 	a.in.Buffer(make([]byte, maxLine), maxLine)
-	_ = conn.SetReadDeadline(time.Now().Add(3 * time.Second))
+	_ = conn.SetReadDeadline(time.Now().Add(toolWait))
 	if !a.in.Scan() || !strings.HasPrefix(a.in.Text(), "{") {
 		return "", fmt.Errorf("what answers at %s is no instrument", address)
 	}

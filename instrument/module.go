@@ -93,20 +93,8 @@ type Module struct {
 
 const maxLine = 32 << 10
 
-// Dial connects to a module; the error is a sentence.
-func Dial(ctx context.Context, address string) (*Module, error) {
-	d := net.Dialer{Timeout: 2 * time.Second}
-	conn, err := d.DialContext(ctx, "tcp", address)
-	if err != nil {
-		return nil, fmt.Errorf("nothing answers at %s", address)
-	}
-	return Attach(conn, address)
-}
-
-// Attach greets a module on a connection that is open, and closes it when something else
-// answers; the address is for the sentence.
-func Attach(conn net.Conn, address string) (*Module, error) {
-	m := &Module{conn: conn, in: bufio.NewScanner(conn), Patience: 3 * time.Second, asked: make(chan error, 1)}
+func attach(conn net.Conn, address string, patience time.Duration) (*Module, error) {
+	m := &Module{conn: conn, in: bufio.NewScanner(conn), Patience: patience, asked: make(chan error, 1)}
 	m.in.Buffer(make([]byte, maxLine), maxLine)
 	_ = conn.SetReadDeadline(time.Now().Add(m.Patience))
 	if !m.in.Scan() || json.Unmarshal(m.in.Bytes(), &m.about) != nil {

@@ -71,7 +71,7 @@ func (s *server) showCar(c *echo.Context, failed error) error {
 		d.Adapter = d.Adapters[0]
 	}
 	if d.Adapter.Address != "" {
-		if a, err := instrument.DialAdapter(ctx, d.Adapter.Address); err != nil {
+		if a, err := s.reach.Adapter(ctx, d.Adapter.Address); err != nil {
 			d.Failed = casework.Upper(err.Error()) + "."
 		} else {
 			d.About = a.About
@@ -190,7 +190,7 @@ func (s *server) carStream(c *echo.Context) error {
 		}
 		return rc.Flush() == nil
 	}
-	a, err := instrument.DialAdapter(ctx, d.Address)
+	a, err := s.reach.Adapter(ctx, d.Address)
 	if err != nil {
 		send(carNews{Failed: casework.Upper(err.Error()) + "."})
 		return nil
@@ -304,9 +304,9 @@ func (s *server) carWork(ctx context.Context, id, address, do, part, to string) 
 	if err != nil {
 		return err
 	}
-	ctx, cancel := context.WithTimeout(ctx, 15*time.Second)
+	ctx, cancel := context.WithTimeout(ctx, s.within(15*time.Second))
 	defer cancel()
-	a, err := instrument.DialAdapter(ctx, d.Address)
+	a, err := s.reach.Adapter(ctx, d.Address)
 	if err != nil {
 		return &casework.Problem{Sentence: casework.Upper(err.Error()) + "."}
 	}

@@ -20,7 +20,6 @@ import (
 	"wexter/core/units"
 	"wexter/evidence"
 	"wexter/ingest"
-	"wexter/instrument"
 )
 
 // job is a scan that is being taken.
@@ -189,7 +188,7 @@ func (s *server) scan(ctx context.Context, j *job, d record.Device) {
 		j.done, j.scan, j.failed = true, scan, failed
 		j.mu.Unlock()
 	}
-	a, err := instrument.DialAdapter(ctx, d.Address)
+	a, err := s.reach.Adapter(ctx, d.Address)
 	if err != nil {
 		end("", casework.Upper(err.Error())+".")
 		return
@@ -380,9 +379,9 @@ func (s *server) clearCodes(c *echo.Context) error {
 			if err != nil {
 				return err
 			}
-			wait, cancel := context.WithTimeout(ctx, 20*time.Second)
+			wait, cancel := context.WithTimeout(ctx, s.within(20*time.Second))
 			defer cancel()
-			a, err := instrument.DialAdapter(wait, d.Address)
+			a, err := s.reach.Adapter(wait, d.Address)
 			if err == nil {
 				err = a.Clear(wait)
 				a.Close()

@@ -22,6 +22,7 @@ import (
 	"github.com/labstack/echo/v5/middleware"
 
 	"wexter/casework"
+	"wexter/instrument"
 	"wexter/live"
 )
 
@@ -31,6 +32,7 @@ var templateFiles embed.FS
 type server struct {
 	shop  *casework.Shop
 	hub   *live.Hub
+	reach instrument.Dialer
 	jobs  jobs
 	views map[string]*template.Template
 	build string // of the assets: part of their addresses
@@ -38,9 +40,13 @@ type server struct {
 	streams carStreams
 }
 
-// New returns the application on a shop and its live benches.
-func New(shop *casework.Shop, hub *live.Hub) (http.Handler, error) {
-	s := &server{shop: shop, hub: hub, jobs: jobs{list: map[string]*job{}}}
+// within is how long a request may wait for an instrument.
+func (s *server) within(usual time.Duration) time.Duration { return max(usual, s.reach.Patience) }
+
+// New returns the application on a shop and its live benches; reach is how it gets at
+// scan adapters.
+func New(shop *casework.Shop, hub *live.Hub, reach instrument.Dialer) (http.Handler, error) {
+	s := &server{shop: shop, hub: hub, reach: reach, jobs: jobs{list: map[string]*job{}}}
 	var err error
 	if s.build, err = assetBuild(); err != nil {
 		return nil, err

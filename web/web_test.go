@@ -35,14 +35,11 @@ type browser struct {
 	shop *casework.Shop
 }
 
-// dial reaches a module with all the patience that a slow machine needs.
+// patient reaches instruments with all the patience that a slow machine needs.
+var patient = instrument.Dialer{Patience: hangs}
+
 func dial(ctx context.Context, address string) (live.Gauge, error) {
-	m, err := instrument.Dial(ctx, address)
-	if err != nil {
-		return nil, err
-	}
-	m.Patience = 5 * time.Minute
-	return m, nil
+	return patient.Module(ctx, address)
 }
 
 func start(t *testing.T, full bool) *browser {
@@ -58,7 +55,7 @@ func start(t *testing.T, full bool) *browser {
 		}
 	}
 	hub := live.New(s, dial)
-	h, err := web.New(s, hub)
+	h, err := web.New(s, hub, patient)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -429,7 +426,7 @@ func BenchmarkPages(b *testing.B) {
 		}
 	}
 	hub := live.New(s, dial)
-	h, err := web.New(s, hub)
+	h, err := web.New(s, hub, patient)
 	if err != nil {
 		b.Fatal(err)
 	}

@@ -34,6 +34,7 @@ func serve(args []string, out, errs io.Writer) error {
 	fs := flag.NewFlagSet("serve", flag.ContinueOnError)
 	addr := fs.String("addr", "127.0.0.1:8080", "address to serve on")
 	db := fs.String("db", "wexter.db", "the shop's file")
+	patience := fs.Duration("patience", 0, "how long an instrument may take to answer, where the usual is too short")
 	pages := fs.String("book", "", "a file or folder of the shop's own pages of the Book")
 	words, err := parse(fs, args, errs)
 	if err != nil {
@@ -46,12 +47,13 @@ func serve(args []string, out, errs io.Writer) error {
 	if err != nil {
 		return err
 	}
-	return serveShop(service{addr: *addr, path: *db, book: book, out: out})
+	return serveShop(service{addr: *addr, path: *db, book: book, patience: *patience, out: out})
 }
 
 func serveDemo(args []string, out, errs io.Writer) error {
 	fs := flag.NewFlagSet("demo", flag.ContinueOnError)
 	addr := fs.String("addr", "127.0.0.1:8080", "address to serve on")
+	patience := fs.Duration("patience", 0, "how long an instrument may take to answer, where the usual is too short")
 	words, err := parse(fs, args, errs)
 	if err != nil {
 		return err
@@ -69,7 +71,7 @@ func serveDemo(args []string, out, errs io.Writer) error {
 	if err != nil {
 		return err
 	}
-	return serveShop(service{addr: *addr, path: filepath.Join(dir, "demo.db"), book: book, out: out, fill: demo.Stock, later: func(ctx context.Context, s *casework.Shop) {
+	return serveShop(service{addr: *addr, path: filepath.Join(dir, "demo.db"), book: book, patience: *patience, out: out, fill: demo.Stock, later: func(ctx context.Context, s *casework.Shop) {
 		if err := errors.Join(demo.Plan(ctx, s), startStandins(ctx, s)); err != nil && ctx.Err() == nil {
 			slog.Error("the demo is not whole", "error", err)
 		}
@@ -151,6 +153,7 @@ type service struct {
 	book       knowledge.Book
 	fill       func(context.Context, *casework.Shop) error // before the first page; nil for a shop that is there
 	later      func(context.Context, *casework.Shop)       // beside the first pages, until the context ends
+	patience   time.Duration                               // of instruments; 0 is usual
 	out        io.Writer
 }
 
@@ -181,8 +184,9 @@ func serveShop(v service) error {
 			return errors.Join(err, l.Close(), db.Close())
 		}
 	}
-	hub := live.New(shop, func(ctx context.Context, address string) (live.Gauge, error) { return instrument.Dial(ctx, address) })
-	h, err := web.New(shop, hub)
+	reach := instrument.Dialer{Patience: v.patience}
+	hub := live.New(shop, func(ctx context.Context, address string) (live.Gauge, error) { return reach.Module(ctx, address) })
+	h, err := web.New(shop, hub, reach)
 	if err == nil {
 		err = hub.Resume(ctx)
 	}
