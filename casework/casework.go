@@ -133,8 +133,8 @@ type NewCase struct {
 	Codes                                          string
 }
 
-// OpenCase remembers the car by its plate and opens a case on it.
-func (s *Shop) OpenCase(ctx context.Context, key string, n NewCase) (string, error) {
+// checkCase cleans what was typed, refuses what cannot be, and returns the codes.
+func (s *Shop) checkCase(n *NewCase) ([]string, error) {
 	var err error
 	for _, f := range []struct {
 		name string
@@ -144,41 +144,46 @@ func (s *Shop) OpenCase(ctx context.Context, key string, n NewCase) (string, err
 	}{{"plate", &n.Plate, 24, true}, {"make", &n.Make, 40, true}, {"model", &n.Model, 40, true}, {"complaint", &n.Complaint, 2000, true},
 		{"when it happens", &n.Circumstances, 2000, false}, {"recent work", &n.RecentWork, 2000, false}} {
 		if *f.p, err = text(f.name, *f.p, f.most); err != nil {
-			return "", err
+			return nil, err
 		}
 		if f.need && *f.p == "" {
-			return "", problem(f.name, "the %s is missing", f.name)
+			return nil, problem(f.name, "the %s is missing", f.name)
 		}
 	}
 	if PlateKey(n.Plate) == "" {
-		return "", problem("plate", "a plate or shop id needs a letter or a figure")
+		return nil, problem("plate", "a plate or shop id needs a letter or a figure")
 	}
 	if n.Year != 0 && (n.Year < 1960 || n.Year > s.Now().Year()+1) {
-		return "", problem("year", "%d is not a model year this shop can have", n.Year)
+		return nil, problem("year", "%d is not a model year this shop can have", n.Year)
 	}
 	if n.OdometerKM < 0 || n.OdometerKM > 5_000_000 {
-		return "", problem("odometer", "%d km is not an odometer reading", n.OdometerKM)
+		return nil, problem("odometer", "%d km is not an odometer reading", n.OdometerKM)
 	}
 	if n.TankL < 5 || n.TankL > 400 {
-		return "", problem("tank size", "a tank holds between 5 and 400 L; this says %.4g L", n.TankL)
+		return nil, problem("tank size", "a tank holds between 5 and 400 L; this says %.4g L", n.TankL)
 	}
 	if n.Metering != "maf" && n.Metering != "map" && n.Metering != "unknown" {
-		return "", problem("metering", "choose how the engine meters its air")
+		return nil, problem("metering", "choose how the engine meters its air")
 	}
 	if a, ok := s.Book.Plumbing.Find(n.Archetype); !ok || a.Family != "vapour" {
-		return "", problem("self-check", "choose how the vapour system checks itself")
+		return nil, problem("self-check", "choose how the vapour system checks itself")
 	}
 	built := plumbing.Combination{Engine: n.Engine, Boost: n.Boost, Crankcase: n.Crankcase, Recirculation: n.Recirculation, Vapour: n.Archetype}
 	if _, err := s.Book.Plumbing.Complete(built); err != nil {
-		return "", problem("plumbing", "%s.", Upper(err.Error()))
+		return nil, problem("plumbing", "%s.", Upper(err.Error()))
 	}
 	if n.Engine == "na-maf" && n.Metering == "map" || n.Engine == "na-map" && n.Metering == "maf" {
-		return "", problem("metering", "the engine and how it meters its air contradict each other")
+		return nil, problem("metering", "the engine and how it meters its air contradict each other")
 	}
 	if err := checkDate("inspection", n.Deadline); err != nil {
-		return "", err
+		return nil, err
 	}
-	codes, err := splitCodes(n.Codes)
+	return splitCodes(n.Codes)
+}
+
+// OpenCase remembers the car by its plate and opens a case on it.
+func (s *Shop) OpenCase(ctx context.Context, key string, n NewCase) (string, error) {
+	codes, err := s.checkCase(&n)
 	if err != nil {
 		return "", err
 	}

@@ -19,132 +19,179 @@ import (
 // Paper is the report on a case.
 func (s *Shop) Paper(f evidence.Folder) report.Paper {
 	pr := f.Proof()
-	p := report.Paper{Title: fmt.Sprintf("%s · %s", f.Case.Number, f.Vehicle.Name()), Before: summary(pr.Before), After: summary(pr.After)}
-	p.Under = fmt.Sprintf("plate %s · %d · %d km · opened %s", f.Vehicle.Plate, f.Vehicle.Year, f.Vehicle.OdometerKM, f.Case.OpenedAt.Local().Format("2 Jan 2006"))
+	w := paperWriter{s: s, f: f, p: report.Paper{Title: fmt.Sprintf("%s · %s", f.Case.Number, f.Vehicle.Name()), Before: summary(pr.Before), After: summary(pr.After)}}
+	w.p.Under = fmt.Sprintf("plate %s · %d · %d km · opened %s", f.Vehicle.Plate, f.Vehicle.Year, f.Vehicle.OdometerKM, f.Case.OpenedAt.Local().Format("2 Jan 2006"))
 	if f.Case.ClosedAt != nil {
-		p.Under += " · closed " + f.Case.ClosedAt.Local().Format("2 Jan 2006")
+		w.p.Under += " · closed " + f.Case.ClosedAt.Local().Format("2 Jan 2006")
 	}
 	switch {
 	case f.Case.Outcome == record.Proven:
-		p.Verdict = "Repair proven: the test was repeated and passes, the complaint was tried again and is gone."
+		w.p.Verdict = "Repair proven: the test was repeated and passes, the complaint was tried again and is gone."
 	case f.Case.Outcome == record.Unproven:
-		p.Verdict = "Closed without proof: " + f.Case.Reason
+		w.p.Verdict = "Closed without proof: " + f.Case.Reason
 	case pr.Whole():
-		p.Verdict = "The proof is whole; the case is not closed yet."
+		w.p.Verdict = "The proof is whole; the case is not closed yet."
 	default:
-		p.Verdict = "Not proven yet. " + pr.Missing()
+		w.p.Verdict = "Not proven yet. " + pr.Missing()
 	}
-	add := func(head string, rows []report.Row, text ...string) {
-		if len(rows)+len(text) > 0 {
-			p.Sections = append(p.Sections, report.Section{Head: head, Rows: rows, Text: text})
-		}
+	w.came()
+	w.work()
+	w.tests(pr)
+	w.end()
+	return w.p
+}
+
+// paperWriter writes the sections of a report one after another.
+type paperWriter struct {
+	s *Shop
+	f evidence.Folder
+	p report.Paper
+}
+
+// section adds a section that says something.
+func (w *paperWriter) section(head string, rows []report.Row, text ...string) {
+	if len(rows)+len(text) > 0 {
+		w.p.Sections = append(w.p.Sections, report.Section{Head: head, Rows: rows, Text: text})
 	}
-	complaint := []report.Row{{Name: "Complaint", Value: f.Case.Complaint}}
-	row := func(rows *[]report.Row, name, value string) {
-		if value != "" {
-			*rows = append(*rows, report.Row{Name: name, Value: value})
-		}
+}
+
+// put adds a row that says something.
+func put(rows *[]report.Row, name, value string) {
+	if value != "" {
+		*rows = append(*rows, report.Row{Name: name, Value: value})
 	}
-	row(&complaint, "When it happens", f.Case.Circumstances)
-	row(&complaint, "Worked on lately", f.Case.RecentWork)
-	add("Why the car came", complaint)
+}
+
+// came is why the car came, and its codes.
+func (w *paperWriter) came() {
+	c := w.f.Case
+	complaint := []report.Row{{Name: "Complaint", Value: c.Complaint}}
+	put(&complaint, "When it happens", c.Circumstances)
+	put(&complaint, "Worked on lately", c.RecentWork)
+	w.section("Why the car came", complaint)
 	var codes []report.Row
-	for _, c := range f.CodeHistory() {
-		e := s.Book.Explain(c.Code)
-		now := joined(c.Now, " and ")
+	for _, l := range w.f.CodeHistory() {
+		e := w.s.Book.Explain(l.Code)
+		now := joined(l.Now, " and ")
 		switch {
-		case c.Made:
+		case l.Made:
 			now = "made by the hunt itself"
 		case now == "":
 			now = "gone"
 		}
-		row(&codes, c.Code+", "+now, strings.Trim(e.Says+", "+e.Size, ", "))
+		put(&codes, l.Code+", "+now, strings.Trim(e.Says+", "+e.Size, ", "))
 	}
-	add("Codes", codes)
+	w.section("Codes", codes)
+}
+
+// work is what was found and done.
+func (w *paperWriter) work() {
 	var found []report.Row
-	for _, x := range f.Findings {
-		if x.StruckAt == nil {
-			part, _ := s.Book.Fault(x.Part)
-			row(&found, part.Name, strings.Trim(x.Place+". "+x.How, ". "))
+	for _, x := range w.f.Findings {
+		if !x.Struck() {
+			part, _ := w.s.Book.Fault(x.Part)
+			put(&found, part.Name, strings.Trim(x.Place+". "+x.How, ". "))
 		}
 	}
-	add("Found", found)
+	w.section("Found", found)
 	var done []report.Row
-	for _, x := range f.Repairs {
-		if x.StruckAt != nil {
+	for _, x := range w.f.Repairs {
+		if x.Struck() {
 			continue
 		}
-		row(&done, x.Lasts(), x.Action)
-		row(&done, "parts", x.Parts)
-		row(&done, "seals", x.Seals)
+		put(&done, x.Lasts(), x.Action)
+		put(&done, "parts", x.Parts)
+		put(&done, "seals", x.Seals)
 		if x.Torque > 0 {
-			row(&done, "torque", fmt.Sprintf("%.3g N·m (%.3g lbf·ft)", x.Torque, x.Torque/units.FootPound))
+			put(&done, "torque", fmt.Sprintf("%.3g N·m (%.3g lbf·ft)", x.Torque, x.Torque/units.FootPound))
 		}
-		row(&done, "time, cost", fmt.Sprintf("%d min, %d.%02d €", x.Minutes, x.CostCents/100, x.CostCents%100))
+		put(&done, "time, cost", fmt.Sprintf("%d min, %d.%02d €", x.Minutes, x.CostCents/100, x.CostCents%100))
 	}
-	add("Repair", done)
-	test := func(t *evidence.TestFolder, name string) {
-		if t == nil {
-			return
-		}
-		rows := []report.Row{{Name: "outcome", Value: t.Outcome.Words()}}
-		sum, ok := t.Summary()
-		if ok {
-			row(&rows, "leak", fmt.Sprintf("%.3f mm (%.4f in), 95 %% between %.3f and %.3f mm", sum.D*1e3, sum.D/units.Inch, sum.Low*1e3, sum.High*1e3))
-			row(&rows, "limit", fmt.Sprintf("%.3f mm (%.4f in)%s", sum.Limit*1e3, sum.Limit/units.Inch, map[bool]string{true: ", nominal", false: ", as the reference orifice reads"}[sum.Nominal]))
-			row(&rows, "volume, drift", fmt.Sprintf("%.3g L ± %.2g %%, %+.2g Pa/s", sum.Volume*1e3, t.Setup.VolumeTolerance*100, sum.Drift))
-			var b []string
-			for _, x := range sum.Budget {
-				b = append(b, fmt.Sprintf("%s %.0f %%", x.Source, x.Share*100))
-			}
-			row(&rows, "what spreads it", strings.Join(b, ", "))
-		}
-		in := t.Setup.Instrument
-		gauge := in.Name
-		if in.Resolution > 0 {
-			gauge += fmt.Sprintf(", resolution %.3g inH2O (%.3g Pa)", in.Resolution/units.InH2O, in.Resolution)
-		}
-		if in.CalibratedOn != "" {
-			gauge += ", calibrated " + in.CalibratedOn
-		}
-		if in.RigHeld == "held" {
-			gauge += ", rig held by itself"
-		}
-		row(&rows, "gauge", strings.TrimPrefix(gauge, ", "))
-		row(&rows, "made", t.At.Local().Format("2 Jan 2006, 15:04"))
-		add(name, rows)
+	w.section("Repair", done)
+}
+
+// tests are the test that failed and its repeat, or the last one when there is neither.
+func (w *paperWriter) tests(pr evidence.Proof) {
+	w.test(pr.Before, "The test that failed")
+	w.test(pr.After, "The same test after the repair")
+	if pr.Before == nil && pr.After == nil && len(w.f.Tests) > 0 {
+		w.test(&w.f.Tests[len(w.f.Tests)-1], "Test")
 	}
-	test(pr.Before, "The test that failed")
-	test(pr.After, "The same test after the repair")
-	if pr.Before == nil && pr.After == nil && len(f.Tests) > 0 {
-		test(&f.Tests[len(f.Tests)-1], "Test")
+	if w.p.Before != nil || w.p.After != nil {
+		w.p.Sections = append(w.p.Sections, report.Section{Head: "Before and after", Plot: true})
 	}
-	if p.Before != nil || p.After != nil {
-		p.Sections = append(p.Sections, report.Section{Head: "Before and after", Plot: true})
+}
+
+func (w *paperWriter) test(t *evidence.TestFolder, name string) {
+	if t == nil {
+		return
 	}
+	rows := []report.Row{{Name: "outcome", Value: t.Outcome.Words()}}
+	if sum, ok := t.Summary(); ok {
+		put(&rows, "leak", fmt.Sprintf("%.3f mm (%.4f in), 95 %% between %.3f and %.3f mm", sum.D*1e3, sum.D/units.Inch, sum.Low*1e3, sum.High*1e3))
+		limit := fmt.Sprintf("%.3f mm (%.4f in)", sum.Limit*1e3, sum.Limit/units.Inch)
+		if sum.Nominal {
+			limit += ", nominal"
+		} else {
+			limit += ", as the reference orifice reads"
+		}
+		put(&rows, "limit", limit)
+		put(&rows, "volume, drift", fmt.Sprintf("%.3g L ± %.2g %%, %+.2g Pa/s", sum.Volume*1e3, t.Setup.VolumeTolerance*100, sum.Drift))
+		var b []string
+		for _, x := range sum.Budget {
+			b = append(b, fmt.Sprintf("%s %.0f %%", x.Source, x.Share*100))
+		}
+		put(&rows, "what spreads it", strings.Join(b, ", "))
+	}
+	put(&rows, "gauge", gaugeWords(t.Setup.Instrument))
+	put(&rows, "made", t.At.Local().Format("2 Jan 2006, 15:04"))
+	w.section(name, rows)
+}
+
+// gaugeWords says what a test was read with.
+func gaugeWords(in record.Instrument) string {
+	gauge := in.Name
+	if in.Resolution > 0 {
+		gauge += fmt.Sprintf(", resolution %.3g inH2O (%.3g Pa)", in.Resolution/units.InH2O, in.Resolution)
+	}
+	if in.CalibratedOn != "" {
+		gauge += ", calibrated " + in.CalibratedOn
+	}
+	if in.RigHeld == record.RigHeld {
+		gauge += ", rig held by itself"
+	}
+	return strings.TrimPrefix(gauge, ", ")
+}
+
+// end is the complaint tried again, the monitor, and what to beware of.
+func (w *paperWriter) end() {
 	var tried []report.Row
-	for _, x := range f.Trials {
-		if x.StruckAt == nil {
-			row(&tried, x.At.Local().Format("2 Jan, 15:04"), fmt.Sprintf("%s, %d min: %s", x.How, (x.Seconds+30)/60, map[bool]string{true: "gone", false: "came back"}[x.Gone]))
+	for _, x := range w.f.Trials {
+		if x.Struck() {
+			continue
 		}
+		came := "came back"
+		if x.Gone {
+			came = "gone"
+		}
+		put(&tried, x.At.Local().Format("2 Jan, 15:04"), fmt.Sprintf("%s, %d min: %s", x.How, (x.Seconds+30)/60, came))
 	}
-	add("The complaint tried again", tried)
-	switch f.Case.Monitors {
-	case "complete":
-		add("Monitors", nil, "The vapour monitor has run and is complete.")
-	case "incomplete":
-		add("Monitors", nil, "The vapour monitor has not run yet; the car is ready for inspection when it has.")
+	w.section("The complaint tried again", tried)
+	switch w.f.Case.Monitors {
+	case record.MonitorsComplete:
+		w.section("Monitors", nil, "The EVAP monitor has run and is complete.")
+	case record.MonitorsIncomplete:
+		w.section("Monitors", nil, "The EVAP monitor has not run yet; the car is ready for inspection when it has.")
 	}
-	a, _ := s.Book.Archetype(f.Vehicle.Archetype)
+	a, _ := w.s.Book.Archetype(w.f.Vehicle.Archetype)
 	var cautions []string
 	for _, k := range a.Cautions {
-		cautions = append(cautions, s.Book.Caution(k))
+		cautions = append(cautions, w.s.Book.Caution(k))
 	}
-	add("Cautions", nil, cautions...)
-	p.Foot = []string{
+	w.section("Cautions", nil, cautions...)
+	w.p.Foot = []string{
 		"Leaks are stated as the sharp orifice that passes the same air at a discharge coefficient of 0.61. This report advises and does not certify: local rules and the maker's procedure decide what passes an inspection.",
 	}
-	return p
 }
 
 // joined is strings.Join for words of any type.

@@ -86,6 +86,35 @@ type NewResult struct {
 	Exits                     []record.ExitSeen
 }
 
+// check cleans what was typed and refuses what cannot be, whatever the car.
+func (n *NewResult) check() error {
+	var err error
+	if n.Note, err = text("note", n.Note, 2000); err != nil {
+		return err
+	}
+	if n.Outcome == "" {
+		return problem("outcome", "say what came out")
+	}
+	for _, e := range n.Exits {
+		if !e.Size.Known() {
+			return problem("exits", "an exit is a wisp, a stream or a billow")
+		}
+	}
+	if n.Outcome == "exit" && len(n.Exits) == 0 && !diagnose.PartTest(n.Test) {
+		return problem("exits", "say where it came out: the place is what this test tells")
+	}
+	if n.Outcome != "exit" {
+		n.Exits = nil
+	}
+	if len(n.Exits) > 12 {
+		return problem("exits", "more than twelve exits: write the strongest down")
+	}
+	if n.Test == "look" && (n.Outcome == "seen" || n.Outcome == "marks") && n.Part == "" {
+		return problem("part", "say on which part")
+	}
+	return nil
+}
+
 // AddResult writes the result of a test of the Book down. It is tried on the car first:
 // what cannot be is refused in a sentence, and nothing is kept.
 func (s *Shop) AddResult(ctx context.Context, key, caseID string, n NewResult) (string, error) {
@@ -93,29 +122,8 @@ func (s *Shop) AddResult(ctx context.Context, key, caseID string, n NewResult) (
 	if !ok {
 		return "", problem("test", "there is no test %q", n.Test)
 	}
-	var err error
-	if n.Note, err = text("note", n.Note, 2000); err != nil {
+	if err := n.check(); err != nil {
 		return "", err
-	}
-	if n.Outcome == "" {
-		return "", problem("outcome", "say what came out")
-	}
-	for _, e := range n.Exits {
-		if !e.Size.Known() {
-			return "", problem("exits", "an exit is a wisp, a stream or a billow")
-		}
-	}
-	if n.Outcome == "exit" && len(n.Exits) == 0 && !diagnose.PartTest(n.Test) {
-		return "", problem("exits", "say where it came out: the place is what this test tells")
-	}
-	if n.Outcome != "exit" {
-		n.Exits = nil
-	}
-	if len(n.Exits) > 12 {
-		return "", problem("exits", "more than twelve exits: write the strongest down")
-	}
-	if n.Test == "look" && (n.Outcome == "seen" || n.Outcome == "marks") && n.Part == "" {
-		return "", problem("part", "say on which part")
 	}
 	x := record.Result{ID: newID(), CaseID: caseID, Test: n.Test, Part: n.Part, Outcome: n.Outcome, Note: n.Note, Figures: record.Figures{}, Exits: append(record.ExitsSeen{}, n.Exits...)}
 	for i, r := range t.Reads {

@@ -447,7 +447,7 @@ type Instrument struct {
 func Instruments() []Instrument {
 	return []Instrument{
 		{"module", "pressure module, bay 1", "", []string{"--name", "pressure module, bay 1", "--volume", "33L", "--leak", "0.70mm", "--drift", "0.15", "--zero", "4", "--seed", "1201"}},
-		{"adapter", "scan adapter, bay 1", "SQ-109", []string{"--car", "demo:ibis"}},
+		{"adapter", "scan adapter, bay 1", "", []string{"--car", "demo:ibis"}},
 		{"module", "pressure module, bay 2", "", []string{"--name", "pressure module, bay 2", "--volume", "28L", "--leak", "0.30mm", "--drift", "0.05", "--zero", "-2", "--seed", "1202"}},
 	}
 }
