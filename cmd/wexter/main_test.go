@@ -14,6 +14,8 @@ import (
 	"syscall"
 	"testing"
 
+	"wexter/casework"
+	"wexter/core/record"
 	"wexter/demo"
 	"wexter/ingest"
 )
@@ -165,6 +167,26 @@ func TestHelpAndVersion(t *testing.T) {
 			code, out, _ := wexter(c.args...)
 			if code != c.code || !strings.Contains(out, c.want) {
 				t.Errorf("%d %q", code, out)
+			}
+		})
+	}
+}
+
+// The demo lists what a whole car says of its instruments, each at its own case.
+func TestCarInstrument(t *testing.T) {
+	for _, c := range []struct {
+		line string
+		want casework.NewDevice
+		ok   bool
+	}{
+		{"The adapter scan adapter of SQ-109 is at 127.0.0.1:4100", casework.NewDevice{Kind: record.Adapter, Name: "scan adapter SQ-109", Address: "127.0.0.1:4100", For: "SQ-109"}, true},
+		{"The module pressure module of SQ-102 is at 127.0.0.1:4101", casework.NewDevice{Kind: record.Module, Name: "pressure module SQ-102", Address: "127.0.0.1:4101", For: "SQ-102"}, true},
+		{"The tool multimeter of SQ-102 is at 127.0.0.1:4102", casework.NewDevice{}, false},
+		{"something else", casework.NewDevice{}, false},
+	} {
+		t.Run(c.line, func(t *testing.T) {
+			if got, ok := carInstrument(c.line); got != c.want || ok != c.ok {
+				t.Errorf("%+v %v", got, ok)
 			}
 		})
 	}

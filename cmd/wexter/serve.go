@@ -113,6 +113,20 @@ func startStandins(ctx context.Context, s *casework.Shop) error {
 	return nil
 }
 
+// carInstrument reads what a whole car says of one of its instruments: "The KIND NAME of
+// CASE is at ADDRESS". Adapters and modules are listed, hand tools are not.
+func carInstrument(line string) (casework.NewDevice, bool) {
+	f := strings.Fields(line)
+	if len(f) < 8 {
+		return casework.NewDevice{}, false
+	}
+	kind, number := record.DeviceKind(f[1]), f[len(f)-4]
+	if kind != record.Adapter && kind != record.Module {
+		return casework.NewDevice{}, false
+	}
+	return casework.NewDevice{Kind: kind, Name: strings.Join(f[2:len(f)-5], " ") + " " + number, Address: f[len(f)-1], For: number}, true
+}
+
 // bringCars starts the whole cars of the demo's open cases, in one process, and lists
 // their adapters and modules as instruments by the number of the case. Pages do not wait
 // for it.
@@ -135,12 +149,12 @@ func bringCars(ctx context.Context, s *casework.Shop, self string) {
 		return
 	}
 	lines := bufio.NewScanner(out)
-	for lines.Scan() { // The KIND NAME of CASE is at ADDRESS
-		f := strings.Fields(lines.Text())
-		if len(f) < 6 || f[1] != "adapter" && f[1] != "module" {
+	for lines.Scan() {
+		d, ok := carInstrument(lines.Text())
+		if !ok {
 			continue
 		}
-		if err := s.AddDevice(ctx, "", casework.NewDevice{Kind: record.DeviceKind(f[1]), Name: strings.Join(f[2:len(f)-4], " ") + " " + f[len(f)-4], Address: f[len(f)-1], For: f[len(f)-3]}); err != nil && ctx.Err() == nil {
+		if err := s.AddDevice(ctx, "", d); err != nil && ctx.Err() == nil {
 			slog.Error("an instrument of the demo could not be listed", "error", err)
 		}
 	}
