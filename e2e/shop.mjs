@@ -8,7 +8,7 @@ import { chromium } from "playwright-core";
 
 // hangs is when a test that waits for a state is given up: it only keeps a broken program
 // from hanging the tests. No state is asked to come by it.
-const hangs = Number(process.env.HANGS || 180_000);
+const hangs = Number(process.env.HANGS || 600_000);
 
 // start runs the program and returns its address once it has printed it.
 async function start(args, pattern) {
@@ -49,7 +49,7 @@ export async function openCar(file, ...args) {
 
 // serveShop serves a shop's file; kill ends it as a power cut would.
 export async function serveShop(db, port = 0) {
-  const { found, close } = await start(["serve", "--addr", `127.0.0.1:${port}`, "--db", db, "--patience", "3m"], /http:\/\/127\.0\.0\.1:(\d+)/);
+  const { found, close } = await start(["serve", "--addr", `127.0.0.1:${port}`, "--db", db, "--patience", "10m"], /http:\/\/127\.0\.0\.1:(\d+)/);
   return { base: found[0], port: found[1], kill: () => close("SIGKILL") };
 }
 
@@ -57,7 +57,7 @@ export async function serveShop(db, port = 0) {
 export async function browserPage(shop, options) { return shop.page({ ...options }, []); }
 
 export async function openShop() {
-  const { found, close: end, pid } = await start(["demo", "--addr", "127.0.0.1:0", "--patience", "3m"], /http:\/\/[\d.:]+/);
+  const { found, close: end, pid } = await start(["demo", "--addr", "127.0.0.1:0", "--patience", "10m"], /http:\/\/[\d.:]+/);
   const base = found[0];
   const browser = await chromium.launch({ executablePath: process.env.CHROMIUM || "/usr/bin/chromium",
     args: ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run"] });

@@ -54,7 +54,7 @@ func adapter(t *testing.T, car string, speed float64) string {
 
 func scan(t *testing.T, address string) (obd.Scan, string) {
 	t.Helper()
-	a, err := instrument.DialAdapter(ctx, address)
+	a, err := instrument.Dialer{Patience: 20 * time.Minute}.Adapter(ctx, address)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -104,7 +104,7 @@ func TestTakeScan(t *testing.T) {
 		t.Errorf("%s %q\n%s", s.VIN, s.Warnings, raw)
 	}
 	// Cleared: stored and pending go, the permanent code stays, monitors begin anew.
-	a, err := instrument.DialAdapter(ctx, address)
+	a, err := instrument.Dialer{Patience: 20 * time.Minute}.Adapter(ctx, address)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -134,7 +134,7 @@ func TestAdapterMishaps(t *testing.T) {
 		t.Errorf("no adapter: %v", err)
 	}
 	address := adapter(t, oldCar, 100)
-	a, err := instrument.DialAdapter(ctx, address)
+	a, err := instrument.Dialer{Patience: 20 * time.Minute}.Adapter(ctx, address)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -176,7 +176,7 @@ func TestModuleAndReplay(t *testing.T) {
 	run, cancel := context.WithCancel(ctx)
 	defer cancel()
 	go func() { _ = standin.Serve(run, l, m) }()
-	c, err := instrument.Dial(ctx, l.Addr().String())
+	c, err := instrument.Dialer{Patience: 20 * time.Minute}.Module(ctx, l.Addr().String())
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -212,7 +212,7 @@ func TestModuleAndReplay(t *testing.T) {
 		t.Errorf("charged to %.0f Pa", top)
 	}
 	cancel()
-	end := time.After(10 * time.Second)
+	end := time.After(20 * time.Minute) // only keeps a broken program from hanging the tests
 	for open := true; open; {
 		select {
 		case _, open = <-readings:

@@ -462,14 +462,14 @@ func TestStoppingWhenFirm(t *testing.T) {
 }
 
 func dialTCP(ctx context.Context, address string) (live.Gauge, error) {
-	return instrument.Dial(ctx, address)
+	return instrument.Dialer{Patience: 20 * time.Minute}.Module(ctx, address)
 }
 
 // eventually waits in real time for a state of another process. The deadline only keeps
 // a broken program from hanging the tests; no state is asked to come by it.
 func eventually(t *testing.T, what string, f func() bool) {
 	t.Helper()
-	for end := time.Now().Add(4 * time.Minute); time.Now().Before(end); time.Sleep(10 * time.Millisecond) {
+	for end := time.Now().Add(20 * time.Minute); time.Now().Before(end); time.Sleep(10 * time.Millisecond) {
 		if f() {
 			return
 		}

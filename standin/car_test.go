@@ -32,11 +32,7 @@ func plant(t *testing.T, file string, speed float64) *standin.Plant {
 
 // dialAdapter connects to a scan adapter with all the patience that a slow machine needs.
 func dialAdapter(address string) (*instrument.Adapter, error) {
-	a, err := instrument.DialAdapter(ctx, address)
-	if err == nil {
-		a.Patience = 5 * time.Minute
-	}
-	return a, err
+	return instrument.Dialer{Patience: 20 * time.Minute}.Adapter(ctx, address)
 }
 
 // serve serves a whole car on loopback and returns the addresses by name.
@@ -55,7 +51,7 @@ func serve(t *testing.T, p *standin.Plant) map[string]string {
 		select {
 		case x := <-told:
 			at[x.name] = x.address
-		case <-time.After(2 * time.Minute):
+		case <-time.After(20 * time.Minute):
 			t.Fatal("an instrument does not come up")
 		}
 	}
@@ -180,12 +176,11 @@ func TestOneCarManyInstruments(t *testing.T) {
 // The module on a whole car seals it, presses it up and sees the leak.
 func TestCarModule(t *testing.T) {
 	at := serve(t, plant(t, strings.Replace(carFile, "trips: 2", "trips: 0", 1), 0))
-	m, err := instrument.Dial(ctx, at["pressure module"])
+	m, err := instrument.Dialer{Patience: 20 * time.Minute}.Module(ctx, at["pressure module"])
 	if err != nil {
 		t.Fatal(err)
 	}
 	defer m.Close()
-	m.Patience = 5 * time.Minute
 	go func() {
 		for _, c := range []instrument.Command{{Do: instrument.Charge, Target: 3000}, {Do: instrument.Run, Seconds: 240}} {
 			if err := m.Do(ctx, c); err != nil {

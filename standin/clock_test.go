@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"wexter/core/sim"
 	"wexter/core/units"
@@ -29,7 +30,7 @@ func TestAModuleThatIsStepped(t *testing.T) {
 	done := make(chan error, 1)
 	go func() { done <- standin.Serve(run, l, m) }()
 	t.Cleanup(func() { stop(); <-done })
-	c, err := instrument.Dial(ctx, l.Addr().String())
+	c, err := instrument.Dialer{Patience: 20 * time.Minute}.Module(ctx, l.Addr().String())
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -41,7 +42,6 @@ func TestAModuleThatIsStepped(t *testing.T) {
 		}
 	}
 	said := make(chan error, 1)
-	c.Patience = 1 << 40
 	go func() { said <- c.Do(ctx, instrument.Command{Do: instrument.Run, Seconds: 120}) }()
 	var times []float64
 	for len(times) < 1200 {

@@ -56,7 +56,7 @@ func (b *browser) live() (page string, step func(seconds float64)) {
 
 // hangs is after what time a test that waits for a state is given up: it only keeps a
 // broken program from hanging the tests.
-const hangs = 5 * time.Minute
+const hangs = 20 * time.Minute
 
 type news struct {
 	id   string

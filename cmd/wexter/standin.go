@@ -187,7 +187,7 @@ func standinTell(args []string, out, errs io.Writer) error {
 }
 
 // tellWait is how long a stand-in is waited for: it may have a day to let pass.
-const tellWait = 3 * time.Minute
+const tellWait = 10 * time.Minute
 
 // tellAdapter changes the car behind a scan adapter.
 func tellAdapter(address, words string, out io.Writer) error {
