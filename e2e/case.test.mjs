@@ -125,7 +125,7 @@ test("a whole case by keyboard alone, from the Slate to the closed case, with a 
   await k.type("P0442");
   await k.press("Enter");
   await page.waitForURL((u) => /\/cases\/[0-9a-f-]{36}$/.test(u.pathname));
-  await page.waitForLoadState("networkidle");
+  await page.waitForLoadState("load");
   // The car is read first, through the demo's adapter.
   await k.press("c");
   await page.waitForURL("**/scan");
@@ -164,14 +164,14 @@ test("a whole case by keyboard alone, from the Slate to the closed case, with a 
   await page.waitForSelector("dialog[open]");
   await k.press("Escape");
 
-  const press = async (selector) => { await to(selector); await Promise.all([page.waitForNavigation({ waitUntil: "networkidle" }), k.press("Enter")]); };
-  const go = async (pattern) => { await k.press("g"); await page.waitForURL(pattern); await page.waitForLoadState("networkidle"); };
+  const press = async (selector) => { await to(selector); await Promise.all([page.waitForNavigation({ waitUntil: "load" }), k.press("Enter")]); };
+  const go = async (pattern) => { await k.press("g"); await page.waitForURL(pattern); await page.waitForLoadState("load"); };
   const onCase = (u) => /\/cases\/[0-9a-f-]{36}$/.test(u.pathname);
   await page.evaluate(() => document.activeElement.blur());
   await go(onCase);
   await k.press("f");
   await page.waitForURL("**/found");
-  await page.waitForLoadState("networkidle");
+  await page.waitForLoadState("load");
   await to("#part");
   await k.type("Oil cap");
   await to("input[name=by]");

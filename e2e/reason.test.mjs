@@ -219,6 +219,7 @@ test("the plain bench: nonsense gets a sentence and loses nothing; found needs a
   assert.deepEqual(await axe(page), []);
   await page.getByLabel(/^vacuum held/).fill("lots");
   await page.check("input[value=good]");
+  await page.waitForSelector(".beside >> text=not understood"); // said on leaving the field
   await page.click("main button.main");
   await page.waitForSelector("[role=alert]:has-text('vacuum held')");
   assert.equal(await page.getByLabel(/^vacuum held/).inputValue(), "lots");

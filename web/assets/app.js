@@ -21,7 +21,7 @@ Alpine.data("quantity", () => ({
   asked: 0,
   init() { this.beside = this.$root.querySelector(".beside").textContent; },
   show() { return this.ask(() => ""); }, // half typed, a unit is not wrong yet
-  check() { return this.ask((wrong) => wrong); },
+  check() { return this.ask((wrong) => (wrong ? "not understood" : "")); }, // one line: a longer word would push away the button being pressed
   async ask(refused) {
     const mine = ++this.asked;
     const said = await beside(this.$root.querySelector("input"));
