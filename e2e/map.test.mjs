@@ -1,6 +1,6 @@
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { axe, openShop } from "./shop.mjs";
+import { openShop, sound } from "./shop.mjs";
 
 let shop;
 before(async () => { shop = await openShop(); });
@@ -197,43 +197,31 @@ test("the Book: searched by the trade's words, procedures to print, faults and t
   await page.waitForSelector("text=not in the shop's records");
 });
 
-for (const scheme of ["light", "dark"]) {
-  test(`axe-core finds nothing on Map and Book, ${scheme}; labels are at least 14 px at 1280 and nothing runs off the side`, async () => {
-    const page = await shop.page({ colorScheme: scheme });
-    const tern = await car(page, "Hathmere Tern"), marl = await car(page, "Quillane Marl");
-    await page.goto(shop.base + tern);
-    const bench = await page.locator("a[href^='/tests/']:not([href*='?'])").first().getAttribute("href");
-    const paths = [tern + "?part=vapour-line", tern + "/map?part=purge-valve", marl + "/map", bench + "/map?part=vapour-line", "/book/test/smoke", "/book?q=vent"];
-    const found = [];
-    for (const path of paths) {
-      await page.goto(shop.base + path);
-      for (const d of await page.locator("details").all()) await d.evaluate((e) => { e.open = true; });
-      for (const v of await axe(page, scheme)) found.push(`${path} ${v}`);
-    }
-    assert.deepEqual(found, []);
-    if (scheme === "dark") return; // the scheme changes colours only
-    for (const width of [820, 1280]) {
-      await page.setViewportSize({ width, height: 800 });
-      for (const path of [...paths, marl]) {
-        await page.goto(shop.base + path);
-        const over = await page.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth);
-        assert.ok(over <= 0, `${path} is ${over} px too wide at ${width}`);
-        const size = await page.evaluate(() => { const t = document.querySelector("svg.map .m-word"); return t && parseFloat(getComputedStyle(t).fontSize) * t.ownerSVGElement.getScreenCTM().a; });
-        assert.ok(size === null || size >= 14, `labels of ${path} are ${size} px at ${width}`);
-      }
-    }
-    // What is drawn keeps to the room that was found for it, in the font that ships.
-    await page.goto(shop.base + marl + "/map");
-    await page.evaluate(() => document.fonts.ready);
-    const clash = await page.evaluate(() => {
-      const boxes = [...document.querySelectorAll("svg.map .m-word")].map((t) => [t.textContent, t.getBoundingClientRect()]);
-      const out = [];
-      boxes.forEach(([a, r], i) => boxes.slice(0, i).forEach(([b, q]) => { if (r.left < q.right && q.left < r.right && r.top + 3 < q.bottom && q.top + 3 < r.bottom) out.push(`${a} / ${b}`); }));
-      return out;
-    });
-    assert.deepEqual(clash, []);
+test("axe-core finds nothing on Map and Book, by day and by night; labels are at least 14 px and nothing runs off the side", async () => {
+  const page = await shop.page();
+  const tern = await car(page, "Hathmere Tern"), marl = await car(page, "Quillane Marl");
+  await page.goto(shop.base + tern);
+  const bench = await page.locator("a[href^='/tests/']:not([href*='?'])").first().getAttribute("href");
+  const labels = async (width) => {
+    const size = await page.evaluate(() => { const t = document.querySelector("svg.map .m-word"); return t && parseFloat(getComputedStyle(t).fontSize) * t.ownerSVGElement.getScreenCTM().a; });
+    return size === null || size >= 14 ? [] : [`labels are ${size} px at ${width}`];
+  };
+  const found = [];
+  for (const path of [tern + "?part=vapour-line", tern + "/map?part=purge-valve", marl, marl + "/map", bench + "/map?part=vapour-line", "/book/test/smoke", "/book?q=vent"]) {
+    found.push(...await sound(page, shop.base + path, labels));
+  }
+  assert.deepEqual(found, []);
+  // What is drawn keeps to the room that was found for it, in the font that ships.
+  await page.goto(shop.base + marl + "/map");
+  await page.evaluate(() => document.fonts.ready);
+  const clash = await page.evaluate(() => {
+    const boxes = [...document.querySelectorAll("svg.map .m-word")].map((t) => [t.textContent, t.getBoundingClientRect()]);
+    const out = [];
+    boxes.forEach(([a, r], i) => boxes.slice(0, i).forEach(([b, q]) => { if (r.left < q.right && q.left < r.right && r.top + 3 < q.bottom && q.top + 3 < r.bottom) out.push(`${a} / ${b}`); }));
+    return out;
   });
-}
+  assert.deepEqual(clash, []);
+});
 
 test("a page with a Map weighs little", async () => {
   const page = await shop.page();

@@ -59,7 +59,7 @@ export async function browserPage(shop, options) { return shop.page({ ...options
 export async function openShop() {
   const { found, close: end, pid } = await start(["demo", "--addr", "127.0.0.1:0", "--patience", "10m"], /http:\/\/[\d.:]+/);
   const base = found[0];
-  const browser = await chromium.launch({ executablePath: process.env.CHROMIUM || "/usr/bin/chromium",
+  const browser = await chromium.launch({ executablePath: process.env.CHROMIUM || "/usr/bin/chromium-headless-shell",
     args: ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run"] });
   const problems = [];
   const page = async (options = {}, into = problems) => {
@@ -80,13 +80,36 @@ export async function openShop() {
 
 const axeSource = readFileSync(createRequire(import.meta.url).resolve("axe-core/axe.min.js"), "utf8");
 
-// axe returns what it finds, a line each. The dark scheme changes colours only, so that
-// contrast alone is looked at there.
-export async function axe(page, scheme = "light") {
+// axe returns what it finds, a line each.
+export async function axe(page) {
   await page.evaluate(axeSource);
-  const all = { resultTypes: ["violations"], runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"] };
-  const r = await page.evaluate((o) => window.axe.run(document, o), scheme === "dark" ? { resultTypes: ["violations"], runOnly: { type: "rule", values: ["color-contrast"] } } : all);
+  return run(page, { resultTypes: ["violations"], runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"] });
+}
+
+async function run(page, options) {
+  const r = await page.evaluate((o) => window.axe.run(document, { preload: false, ...o }), options);
   return r.violations.flatMap((v) => v.nodes.map((n) => `${v.id}: ${n.target.join(" ")} ${n.failureSummary.split("\n")[1] || ""}`));
+}
+
+// sound looks a page over with all that is folded in it opened: what axe finds by day, the
+// contrast by night (the scheme changes colours only), and whether anything runs off the
+// side. look(width) may look at more of the folded page at each width.
+export async function sound(page, url, look = async () => []) {
+  await page.emulateMedia({ colorScheme: "light" });
+  await page.goto(url);
+  const found = [];
+  for (const width of [820, 1280]) {
+    await page.setViewportSize({ width, height: 800 });
+    const over = await page.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth);
+    if (over > 0) found.push(`${over} px too wide at ${width}`);
+    found.push(...await look(width));
+  }
+  await page.evaluate(() => document.querySelectorAll("details").forEach((d) => { d.open = true; }));
+  found.push(...await axe(page));
+  await page.emulateMedia({ colorScheme: "dark" });
+  await page.evaluate(() => document.getAnimations().forEach((a) => a.finish())); // colours pass from one scheme to the other
+  for (const v of await run(page, { resultTypes: ["violations"], runOnly: { type: "rule", values: ["color-contrast"] } })) found.push(`by night: ${v}`);
+  return found.map((f) => `${new URL(url).pathname} ${f}`);
 }
 
 // trace is the log of a tank with a hole: isothermal, from 13 inH2O, five readings a second.
