@@ -139,3 +139,31 @@ func TestIntervalsContainTheTruth(t *testing.T) {
 		t.Errorf("%d of %d firm verdicts are wrong", wrong, firm)
 	}
 }
+
+// The truth's own steps are short enough: four times as many change no pressure by more
+// than a twentieth of what a good gauge resolves (0.01 inH2O, 2.5 Pa).
+func TestTruthHasConverged(t *testing.T) {
+	worst, compared := 0.0, 0
+	for i := range 40 {
+		w := draw(rand.New(rand.NewPCG(5, uint64(i))))
+		w.hold = math.Min(w.hold, 120)
+		w.wait = math.Min(w.wait, 3)
+		at, p, from := w.simulate(decay.Hold)
+		w.finer = 4
+		finerAt, finer, finerFrom := w.simulate(decay.Hold)
+		if math.Abs(finerFrom-from) > 1e-9 {
+			continue // half was gone before the waiting was over: that is seen at a step's end
+		}
+		if n := min(len(p), len(finer)); n < 40 || math.Abs(at[n-1]-finerAt[n-1]) > 1e-9 {
+			t.Fatalf("truth %d: %d readings to %g s, with finer steps %d to %g s", i, len(p), at[n-1], len(finer), finerAt[n-1])
+		}
+		compared++
+		for k := range min(len(p), len(finer)) {
+			worst = math.Max(worst, math.Abs(p[k]-finer[k]))
+		}
+	}
+	t.Logf("%d truths, at most %.4f Pa apart", compared, worst)
+	if worst > 0.1 || compared < 20 {
+		t.Errorf("four times as many steps give pressures %.3f Pa apart", worst)
+	}
+}

@@ -38,6 +38,18 @@ type truth struct {
 	barom    float64
 	kelvin   float64
 	measured bool // wall temperature is logged
+	finer    int  // divides the integrator's step; 0 as 1
+}
+
+// step is the integrator's, s: far below the time in which the gas gives off its heat,
+// shorter where a large hole soon has the volume empty, and a whole part of the time
+// between readings, so that each is taken at its moment. TestTruthHasConverged holds it.
+func (w truth) step() float64 {
+	most := 0.1
+	if w.d > 1e-3 && w.volume < 0.03 {
+		most = 0.05
+	}
+	return 1 / w.rate / math.Ceil(1/w.rate/most) / float64(max(w.finer, 1))
 }
 
 func (w truth) wall(t float64) float64 {
@@ -78,10 +90,13 @@ func (w truth) simulate(kind decay.Kind) (ts, ps []float64, from float64) {
 	if w.start < 0 && w.slit > 0 {
 		d *= w.slit
 	}
-	feed := 0.0
+	pump := 0.0 // kg/s, without what leaks meanwhile, which it makes up
 	deriv := func(t, m, temp float64) (dm, dt float64) {
 		p := pressure(m, temp)
-		out := orificeFlow(d, p, temp, w.barom)
+		out, feed := orificeFlow(d, p, temp, w.barom), 0.0
+		if pump != 0 {
+			feed = pump + out
+		}
 		if w.ref > 0 {
 			out += orificeFlow(w.ref, p, temp, w.barom)
 		}
@@ -103,11 +118,7 @@ func (w truth) simulate(kind decay.Kind) (ts, ps []float64, from float64) {
 		// Work of swelling is small beside the heat; p·dV is left in the effective volume.
 		return dm, e / (m * cv)
 	}
-	step := 0.02
-	if w.d > 1e-3 && w.volume < 0.03 {
-		step = 0.01
-	}
-	t := 0.0
+	step, t := w.step(), 0.0
 	advance := func(h float64) {
 		a1, b1 := deriv(t, m, temp)
 		a2, b2 := deriv(t+h/2, m+h/2*a1, temp+h/2*b1)
@@ -126,20 +137,27 @@ func (w truth) simulate(kind decay.Kind) (ts, ps []float64, from float64) {
 	}
 	if kind == decay.Hold {
 		mass := w.barom * w.volume / (rg * w.kelvin) * w.start / w.barom / w.charge
-		feed = mass
+		pump = mass
 		for math.Abs(pressure(m, temp)-w.barom) < math.Abs(w.start) && t < 10*w.charge {
 			if w.wait < 0 {
 				record(0)
 			}
-			// The pump makes up what leaks while it pumps.
-			feed = mass + orificeFlow(d, pressure(m, temp), temp, w.barom)
+			before := pressure(m, temp)
 			advance(step)
+			if over := pressure(m, temp) - w.barom - w.start; over*w.start > 0 {
+				// It is shut in the middle of the step, and goes on to the step's end.
+				back := step * over / (pressure(m, temp) - before)
+				advance(-back)
+				pump = 0
+				advance(back)
+				break
+			}
 		}
-		feed = 0
+		pump = 0
 		end := t
 		// Nobody waits until half of it is gone.
 		for w.wait > 0 && t < end+w.wait && math.Abs(pressure(m, temp)-w.barom) > 0.6*math.Abs(w.start) {
-			advance(step)
+			advance(math.Min(step, end+w.wait-t))
 		}
 	}
 	if w.wait >= 0 {
