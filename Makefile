@@ -36,7 +36,7 @@ race: export CGO_CFLAGS = -g -O0
 race:
 	@if command -v gcc >/dev/null 2>&1; then \
 	CGO_ENABLED=1 go test $(HANGS) -race ./store ./instrument && \
-	CGO_ENABLED=1 go test $(HANGS) -race -run 'OverRange|Started|Kills|OnDisk' ./live && \
+	CGO_ENABLED=1 go test $(HANGS) -race -run 'OverRange|Started|OnDisk' ./live && \
 	CGO_ENABLED=1 go test $(HANGS) -race -run 'Pacers|ThatIsStepped' ./standin && \
 	CGO_ENABLED=1 go test $(HANGS) -race -run 'Twice|Tabs|Evidence|Kit|Backup' ./casework && \
 	CGO_ENABLED=1 go test $(HANGS) -race -run 'Live|Car|Stream|Double|Second|Old' ./web; \

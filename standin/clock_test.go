@@ -141,7 +141,7 @@ func TestPacersKeepOrder(t *testing.T) {
 
 // A car whose clock stands is driven for as long as it is told, and not longer.
 func TestACarThatIsStepped(t *testing.T) {
-	at := serve(t, plant(t, carFile, 0))
+	at := serve(t, plant(t, strings.Replace(carFile, "trips: 2", "trips: 0", 1), 0)) // no past is needed
 	a, err := dialAdapter(at["scan adapter"])
 	if err != nil {
 		t.Fatal(err)
