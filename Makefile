@@ -15,12 +15,12 @@ DATE = $(shell git log -1 --format=%cI 2>/dev/null)
 build:
 	go build -trimpath -ldflags "-X main.release=$(RELEASE) -X main.commit=$(COMMIT) -X main.date=$(DATE)" -o bin/wexter ./cmd/wexter
 
-# No test depends on how fast the machine is, so that they run side by side. The limit of
-# Go's tests only keeps a broken program from hanging them.
+# No test depends on how fast the machine is, so that all run side by side: much of the
+# browser's time is waiting. The limit of Go's tests only keeps a broken program from
+# hanging them.
 HANGS = -timeout 60m
 test: check-format
-	$(MAKE) -j2 --output-sync=target go-test browser
-	$(MAKE) -j2 --output-sync=target race check-assets
+	$(MAKE) -j4 --output-sync=target browser go-test race check-assets
 
 check-format:
 	@out=$$(gofmt -l $(GOFILES)); if [ -n "$$out" ]; then echo "not formatted:"; echo "$$out"; exit 1; fi
@@ -61,7 +61,7 @@ $(CHROMIUM):
 	apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium-headless-shell
 
 browser: node_modules/.package-lock.json $(CHROMIUM) build
-	CHROMIUM=$(CHROMIUM) node --test --test-concurrency=3 e2e/*.test.mjs
+	CHROMIUM=$(CHROMIUM) node --test --test-concurrency=4 e2e/*.test.mjs
 
 bench:
 	go test -run '^$$' -bench . -benchmem ./...

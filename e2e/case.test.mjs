@@ -1,6 +1,6 @@
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { flat, openShop, sound, startHold, trace } from "./shop.mjs";
+import { flat, openShop, startHold, trace } from "./shop.mjs";
 
 let shop;
 before(async () => { shop = await openShop(); });
@@ -263,20 +263,6 @@ test("a double click on Open the case opens one", async () => {
   await page.press("#plate", "Tab");
   await page.waitForSelector("text=Ostrel Dunlin is known here");
   assert.equal(await page.inputValue("#tank"), "40");
-});
-
-test("axe-core finds nothing by day and by night, and nothing runs off the side", async () => {
-  const page = await shop.page();
-  await page.goto(shop.base);
-  const car = async (name) => page.locator(".car", { hasText: name }).getAttribute("href");
-  const tern = await car("Hathmere Tern"), marl = await car("Quillane Marl"), sprat = await car("Quillane Sprat");
-  await page.goto(shop.base + tern);
-  const bench = await page.locator(".mid a.btn").first().getAttribute("href");
-  const found = [];
-  for (const path of ["/", "/cases/new", "/record", "/instruments", "/book", "/book/trim", "/book?q=drain", tern, bench, bench + "/live", tern + "/scan", tern + "/found", tern + "/repair", tern + "/edit", marl, marl + "/proof", marl + "/report", sprat, "/cases/none"]) {
-    found.push(...await sound(page, shop.base + path));
-  }
-  assert.deepEqual(found, []);
 });
 
 test("the first visit weighs at most 250 KB, a later one 40", async () => {

@@ -1,6 +1,6 @@
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { openShop, sound } from "./shop.mjs";
+import { openShop } from "./shop.mjs";
 
 let shop;
 before(async () => { shop = await openShop(); });
@@ -10,7 +10,6 @@ after(async () => {
 });
 
 const png = Buffer.from("iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9awAAAABJRU5ErkJggg==", "base64");
-const car = async (page, name) => { await page.goto(shop.base); return page.locator(".car", { hasText: name }).first().getAttribute("href"); };
 // tap presses the middle of a part on the Map, as a finger would: of a bent line the
 // middle of its longest run.
 async function tap(page, key) {
@@ -35,7 +34,7 @@ async function tap(page, key) {
 
 test("the Map: tapped, flagged, found, suspected, exported", async () => {
   const page = await shop.page();
-  const sprat = await car(page, "Quillane Sprat");
+  const sprat = await shop.car(page, "Quillane Sprat");
   await page.goto(shop.base + sprat);
   await tap(page, "vent-valve");
   const panel = page.locator("#part");
@@ -70,7 +69,7 @@ test("the Map: tapped, flagged, found, suspected, exported", async () => {
 
 test("the Map by keyboard, and its list twin says the same", async () => {
   const page = await shop.page();
-  await page.goto(shop.base + (await car(page, "Quillane Sprat")) + "/map");
+  await page.goto(shop.base + (await shop.car(page, "Quillane Sprat")) + "/map");
   const labels = await page.locator("svg.map a").evaluateAll((l) => l.map((a) => a.getAttribute("aria-label")));
   const listed = await page.locator(".partlist a").evaluateAll((l) => l.map((a) => a.textContent));
   assert.ok(labels.length > 40 && labels.every((l) => listed.includes(l)), "a part on the Map is missing from the list");
@@ -88,7 +87,7 @@ test("the Map by keyboard, and its list twin says the same", async () => {
 
 test("plugging belongs to the set-up, and what stands open is said", async () => {
   const page = await shop.page();
-  const wherry = await car(page, "Ostrel Wherry");
+  const wherry = await shop.car(page, "Ostrel Wherry");
   await page.goto(shop.base + wherry);
   await page.click("text=Or something else");
   await page.click("text=Another hold");
@@ -120,7 +119,7 @@ test("plugging belongs to the set-up, and what stands open is said", async () =>
 
 test("this car: a correction with a photo, an access card, and both at its like", async () => {
   const page = await shop.page();
-  const sweeper = await car(page, "Ostrel Packer");
+  const sweeper = await shop.car(page, "Ostrel Packer");
   const map = shop.base + sweeper + "/map";
   await page.goto(map);
   await tap(page, "service-port");
@@ -197,36 +196,10 @@ test("the Book: searched by the trade's words, procedures to print, faults and t
   await page.waitForSelector("text=not in the shop's records");
 });
 
-test("axe-core finds nothing on Map and Book, by day and by night; labels are at least 14 px and nothing runs off the side", async () => {
-  const page = await shop.page();
-  const tern = await car(page, "Hathmere Tern"), marl = await car(page, "Quillane Marl");
-  await page.goto(shop.base + tern);
-  const bench = await page.locator("a[href^='/tests/']:not([href*='?'])").first().getAttribute("href");
-  const labels = async (width) => {
-    const size = await page.evaluate(() => { const t = document.querySelector("svg.map .m-word"); return t && parseFloat(getComputedStyle(t).fontSize) * t.ownerSVGElement.getScreenCTM().a; });
-    return size === null || size >= 14 ? [] : [`labels are ${size} px at ${width}`];
-  };
-  const found = [];
-  for (const path of [tern + "?part=vapour-line", tern + "/map?part=purge-valve", marl, marl + "/map", bench + "/map?part=vapour-line", "/book/test/smoke", "/book?q=vent"]) {
-    found.push(...await sound(page, shop.base + path, labels));
-  }
-  assert.deepEqual(found, []);
-  // What is drawn keeps to the room that was found for it, in the font that ships.
-  await page.goto(shop.base + marl + "/map");
-  await page.evaluate(() => document.fonts.ready);
-  const clash = await page.evaluate(() => {
-    const boxes = [...document.querySelectorAll("svg.map .m-word")].map((t) => [t.textContent, t.getBoundingClientRect()]);
-    const out = [];
-    boxes.forEach(([a, r], i) => boxes.slice(0, i).forEach(([b, q]) => { if (r.left < q.right && q.left < r.right && r.top + 3 < q.bottom && q.top + 3 < r.bottom) out.push(`${a} / ${b}`); }));
-    return out;
-  });
-  assert.deepEqual(clash, []);
-});
-
 test("a page with a Map weighs little", async () => {
   const page = await shop.page();
   await page.goto(shop.base, { waitUntil: "networkidle" });
-  await page.goto(shop.base + (await car(page, "Quillane Marl")), { waitUntil: "load" });
+  await page.goto(shop.base + (await shop.car(page, "Quillane Marl")), { waitUntil: "load" });
   const size = await page.evaluate(() => performance.getEntriesByType("navigation")[0].transferSize);
   assert.ok(size > 4096 && size < 40 * 1024, `${size} bytes`);
 });

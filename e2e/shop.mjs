@@ -75,7 +75,12 @@ export async function openShop() {
     await browser.close();
     return end();
   };
-  return { base, page, problems, close, pid };
+  // car is the path of a demo car's case; the page is left at the Slate.
+  const car = async (p, name) => {
+    await p.goto(base);
+    return p.locator(".car", { hasText: name }).first().getAttribute("href");
+  };
+  return { base, page, car, problems, close, pid };
 }
 
 const axeSource = readFileSync(createRequire(import.meta.url).resolve("axe-core/axe.min.js"), "utf8");

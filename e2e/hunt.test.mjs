@@ -1,0 +1,127 @@
+import assert from "node:assert/strict";
+import { execFileSync } from "node:child_process";
+import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { after, before, test } from "node:test";
+import { openCar, openShop } from "./shop.mjs";
+
+let shop;
+const dir = mkdtempSync(join(tmpdir(), "wexter-hunt-"));
+before(async () => { shop = await openShop(); });
+after(async () => {
+  rmSync(dir, { recursive: true, force: true });
+  assert.equal(await shop.close(), 0, "the program did not end cleanly");
+  assert.deepEqual(shop.problems, [], "the browser's console");
+});
+
+// technician does a test of the Book on a simulated car and reads its instruments out.
+function technician(car, test, part = "") {
+  const said = execFileSync("bin/wexter", ["standin", "tell", car.at.technician, "ask", "try", test, ...(part ? [part] : [])], { encoding: "utf8", maxBuffer: 1 << 20 });
+  return JSON.parse(said);
+}
+
+const csv = (log, leg) => ({ name: leg ? "hold.csv" : "drift.csv", mimeType: "text/csv",
+  buffer: Buffer.from("time_s,pressure_Pa,temp (K)\n" + log.filter((r) => r[0] === leg).map((r) => `${r[1]},${r[2]},${r[3]}`).join("\n") + "\n") });
+
+// holdOn uploads the legs of a hold on its bench and goes back to the case.
+async function holdOn(page, done) {
+  await page.waitForURL("**/tests/*");
+  if (!(await page.locator("#tolerance").isVisible())) await page.click("summary:has-text('Volume')");
+  for (const box of await page.locator("input[name=sealed]").all()) await box.check();
+  await page.fill("#level", "40");
+  await page.fill("#tolerance", "15");
+  await page.press("#tolerance", "Enter");
+  await page.waitForLoadState("networkidle");
+  if (done.outcome === "cannot_pressurise") {
+    await page.click("form[action$=cannot] button");
+    await page.waitForSelector(".verdict:has-text('Cannot pressurise')");
+  } else {
+    for (const [leg, kind] of [[0, "drift"], [1, "hold"]]) {
+      await page.check(`input[name=kind][value=${kind}]`);
+      await page.setInputFiles("#csv", csv(done.log, leg));
+      await page.click("button:has-text('Keep the leg')");
+      await page.waitForLoadState("networkidle");
+    }
+    await page.waitForSelector(".reading");
+  }
+  await page.click("text=Back to the case");
+}
+
+// follow opens a case on a simulated car with one code and does what is next, until a test
+// has singled a part out; it returns that part's fault and the tests that were done.
+async function follow(page, plate, archetypes, faults) {
+  const file = join(dir, plate.replaceAll(" ", "") + ".yaml");
+  writeFileSync(file, `name: ${plate}\narchetypes: [${Object.values(archetypes).join(", ")}]\nfaults: {${faults}}\nlevel: 0.4\ntrips: 2\nseed: 7\n`);
+  const car = await openCar(file, "--speed", "0");
+  try {
+    const code = /[PCBU][0-9A-F]{4}/.exec(technician(car, "readiness").readings[0].text || "");
+    assert.ok(code, "the simulated car has no code");
+    await page.goto(shop.base + "/cases/new");
+    for (const [f, v] of [["plate", plate], ["make", "Quillane"], ["model", "Stint"], ["year", "2019"], ["odometer", "80000"], ["tank", "55"], ["complaint", "lamp on"]]) await page.fill("#" + f, v);
+    await page.click("summary:has-text('The rest of its plumbing')");
+    for (const [f, v] of Object.entries(archetypes)) await page.selectOption(`select[name=${f}]`, v);
+    await page.selectOption("select[name=metering]", archetypes.engine === "na-map" ? "map" : "maf");
+    await page.fill("#codes", code[0]);
+    await page.click("text=Open the case");
+    await page.waitForSelector("[data-odds]");
+    const did = [];
+    for (let step = 0; step < 16; step++) {
+      const offer = page.locator(".foundoffer a.main");
+      if (await offer.count()) {
+        const fault = new URL(await offer.evaluate((a) => a.href)).searchParams.get("part");
+        await offer.click();
+        await page.waitForSelector("text=Singled out by");
+        assert.equal(await page.inputValue("#part"), fault);
+        await page.fill("#how", "followed what was next");
+        await page.click("main button.main");
+        await page.waitForSelector(".strip >> text=rests on");
+        return { fault, did };
+      }
+      const next = page.locator("[data-next]");
+      const [key, on, plug] = await next.evaluate((e) => [e.dataset.next, e.dataset.at, e.dataset.plug]);
+      did.push([key, on, plug].filter(Boolean).join(" "));
+      const done = technician(car, key, on || plug);
+      if (key === "decay") {
+        await page.click("[data-next] button:has-text('Start the bench')");
+        await holdOn(page, done);
+        continue;
+      }
+      await page.click("[data-next] a:has-text('To its bench')");
+      await page.waitForSelector("input[name=outcome]");
+      for (const r of done.readings) {
+        const field = page.getByLabel(new RegExp("^" + r.name.replace(/[.*+?^${}()|[\]\\]/g, "\\$&") + "( |$)"));
+        if (!r.text && (await field.count())) await field.first().fill(String(r.value));
+      }
+      await page.check(`input[name=outcome][value=${done.outcome}]`);
+      for (const [i, e] of (done.exits || []).slice(0, 4).entries()) {
+        if (done.outcome !== "exit" || !(await page.locator(`#exit${i}`).count())) break;
+        await page.selectOption(`#exit${i}`, e.part || e.Part);
+        await page.selectOption(`#size${i}`, e.size || e.Size);
+      }
+      if (key === "look" && done.outcome === "seen") await page.selectOption("#on", on || (done.exits?.[0]?.Part ?? ""));
+      await page.click("main button.main");
+      await page.waitForSelector("[data-odds]");
+    }
+    assert.fail(`nothing was singled out by ${did.join(", ")}`);
+  } finally {
+    await car.close();
+  }
+}
+
+const plain = { engine: "na-maf", boost: "no-boost", crankcase: "fixed-valve", recirculation: "no-egr" };
+for (const [plate, what, archetypes, faults, want] of [
+  ["SQ 1 A", "drawn down by the engine", { ...plain, archetype: "engine-vacuum" }, "vapour-line: 0.45", ["vapour-line"]],
+  ["SQ 2 A", "cooling by itself, one switch", { ...plain, archetype: "eonv-switch-remote" }, "canister-coupler: 0.5", ["canister-coupler"]],
+  ["SQ 3 A", "an electric pump", { ...plain, archetype: "pump-current" }, "quick-connect: 0.85", ["quick-connect"]],
+  ["SQ 4 A", "boost", { engine: "turbo-diesel", boost: "charged", crankcase: "regulator-inlet", recirculation: "no-egr", archetype: "no-vapour" }, "charge-hose: 0.95", ["charge-hose"]],
+  ["SQ 5 A", "crankcase", { ...plain, archetype: "engine-vacuum" }, "pcv-line: 0.2", ["pcv-line"]],
+  ["SQ 6 A", "recirculation", { ...plain, recirculation: "egr-vacuum", archetype: "engine-vacuum" }, "egr-ports: 0.7", ["egr-ports"]],
+]) {
+  test(`from one code to a found part by following Next only: ${what}`, async (t) => {
+    const page = await shop.page();
+    const { fault, did } = await follow(page, plate, archetypes, faults);
+    t.diagnostic(`${fault} by ${did.join(", ")}`);
+    assert.ok(want.includes(fault), `found ${fault} by ${did.join(", ")}`);
+  });
+}
