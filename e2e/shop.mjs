@@ -57,7 +57,7 @@ export async function serveShop(db, port = 0) {
 export async function browserPage(shop, options) { return shop.page({ ...options }, []); }
 
 export async function openShop() {
-  const { found, close: end, pid } = await start(["demo", "--addr", "127.0.0.1:0", "--patience", "10m"], /http:\/\/[\d.:]+/);
+  const { found, close: end, pid } = await start(["demo", "--addr", "127.0.0.1:0", "--patience", "10m", "--cars", "none"], /http:\/\/[\d.:]+/);
   const base = found[0];
   const browser = await chromium.launch({ executablePath: process.env.CHROMIUM || "/usr/bin/chromium-headless-shell",
     args: ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run"] });

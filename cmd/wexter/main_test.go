@@ -93,6 +93,7 @@ func TestDecayCommand(t *testing.T) {
 		{nil, 2, ""},
 		{[]string{"help"}, 0, ""},
 		{[]string{"serve", "--addr", "0.0.0.0:9"}, 2, "open to others"},
+		{[]string{"demo", "--cars", "SQ-102,SQ-999"}, 2, "no car \"SQ-999\"; it has SQ-102, "},
 		{[]string{"backup", "x", "--db", "none.db"}, 1, "no shop"},
 		{[]string{"export", "SQ-1", "--db", "none.db"}, 1, "no shop"},
 		{[]string{"restore", "none", "--db", "none.db"}, 1, "no file"},

@@ -14,6 +14,7 @@ import (
 	"os/exec"
 	"os/signal"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"syscall"
@@ -54,12 +55,17 @@ func serveDemo(args []string, out, errs io.Writer) error {
 	fs := flag.NewFlagSet("demo", flag.ContinueOnError)
 	addr := fs.String("addr", "127.0.0.1:8080", "address to serve on")
 	patience := fs.Duration("patience", 0, "how long an instrument may take to answer, where the usual is too short")
+	bay := fs.String("cars", "all", "the whole cars in the bay: all, none, or their cases as in SQ-102,SQ-105")
 	words, err := parse(fs, args, errs)
 	if err != nil {
 		return err
 	}
 	if len(words) > 0 {
 		return usage("%q is one word too many", words[0])
+	}
+	cars, err := carsInBay(*bay)
+	if err != nil {
+		return err
 	}
 	demo.Prepare()
 	dir, err := os.MkdirTemp("", "wexter-demo-")
@@ -72,15 +78,34 @@ func serveDemo(args []string, out, errs io.Writer) error {
 		return err
 	}
 	return serveShop(service{addr: *addr, path: filepath.Join(dir, "demo.db"), book: book, patience: *patience, out: out, fill: demo.Stock, later: func(ctx context.Context, s *casework.Shop) {
-		if err := errors.Join(demo.Plan(ctx, s), startStandins(ctx, s)); err != nil && ctx.Err() == nil {
+		if err := errors.Join(demo.Plan(ctx, s), startStandins(ctx, s, cars)); err != nil && ctx.Err() == nil {
 			slog.Error("the demo is not whole", "error", err)
 		}
 	}})
 }
 
+// carsInBay reads which whole cars of the demo stand in the bay. Each costs a second or two
+// of work at the start: it has been driven before it is looked at.
+func carsInBay(words string) ([]string, error) {
+	all := demo.WholeCars()
+	switch words {
+	case "all":
+		return all, nil
+	case "none":
+		return nil, nil
+	}
+	cars := strings.Split(words, ",")
+	for i, c := range cars {
+		if cars[i] = strings.TrimSpace(c); !slices.Contains(all, cars[i]) {
+			return nil, usage("the demo has no car %q; it has %s, and all or none", cars[i], strings.Join(all, ", "))
+		}
+	}
+	return cars, nil
+}
+
 // startStandins runs the demo's instruments, each a process of its own that ends
-// with this one.
-func startStandins(ctx context.Context, s *casework.Shop) error {
+// with this one, and brings whole cars into the bay.
+func startStandins(ctx context.Context, s *casework.Shop, cars []string) error {
 	self, err := os.Executable()
 	if err != nil {
 		return err
@@ -109,7 +134,9 @@ func startStandins(ctx context.Context, s *casework.Shop) error {
 			return err
 		}
 	}
-	bringCars(ctx, s, self)
+	if len(cars) > 0 {
+		bringCars(ctx, s, self, cars)
+	}
 	return nil
 }
 
@@ -127,12 +154,12 @@ func carInstrument(line string) (casework.NewDevice, bool) {
 	return casework.NewDevice{Kind: kind, Name: strings.Join(f[2:len(f)-5], " ") + " " + number, Address: f[len(f)-1], For: number}, true
 }
 
-// bringCars starts the whole cars of the demo's open cases, in one process, and lists
+// bringCars starts whole cars of the demo's open cases, in one process, and lists
 // their adapters and modules as instruments by the number of the case. Pages do not wait
 // for it.
-func bringCars(ctx context.Context, s *casework.Shop, self string) {
+func bringCars(ctx context.Context, s *casework.Shop, self string, cars []string) {
 	args := []string{"standin", "--until-eof", "--addr", "127.0.0.1:0"}
-	for _, n := range demo.WholeCars() {
+	for _, n := range cars {
 		args = append(args, "--car", "demo:"+n)
 	}
 	cmd := exec.CommandContext(ctx, self, args...)
