@@ -3,7 +3,7 @@ import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
-import { axe, begin, bench, main, openCar, openShop, take } from "./shop.mjs";
+import { axe, begin, bench, main, openCar, openShop, press, take } from "./shop.mjs";
 
 let shop;
 before(async () => { shop = await openShop(); });
@@ -33,7 +33,7 @@ test("a whole car on stand-ins: its data and valves live, a scan, a hold, and a 
     // Live: the engine starts, its data come, blades turn, pressures stand beside the volumes.
     await page.goto(`${url}/car?adapter=${encodeURIComponent(car.at["scan adapter"])}`);
     await page.waitForSelector("[data-live-rows] tr:has-text('coolant')");
-    await page.click("button[data-mode=idle]");
+    await press(page, "button[data-mode=idle]");
     await page.waitForSelector("[data-mode=idle][aria-pressed=true]");
     tell("@run 40");
     await page.waitForSelector("[data-now]:has-text('engine runs')");
@@ -41,18 +41,18 @@ test("a whole car on stand-ins: its data and valves live, a scan, a hold, and a 
     await page.waitForFunction(() => [...document.querySelectorAll(".m-live text")].some((t) => /^−[67]\d\.\d$/.test(t.textContent)));
     assert.match(await page.textContent("[data-codes]"), /P0444/);
     assert.deepEqual(await axe(page), []);
-    await page.click("button[aria-label='100 %, Vent valve']");
+    await press(page, "button[aria-label='100 %, Vent valve']");
     tell("@run 1");
     await page.waitForFunction(() => document.querySelector("[data-part=vent-valve]").dataset.open === "0.00");
-    await page.click("button[aria-label='let go of it, Vent valve']");
+    await press(page, "button[aria-label='let go of it, Vent valve']");
     tell("@run 1");
     await page.waitForFunction(() => document.querySelector("[data-part=vent-valve]").dataset.open === "1.00");
-    await page.click("button[data-mode=off]");
+    await press(page, "button[data-mode=off]");
     tell("@run 2");
     await page.waitForSelector("[data-now]:has-text('key off')");
-    await page.click("button[aria-label='100 %, Vent valve']");
+    await press(page, "button[aria-label='100 %, Vent valve']");
     await page.waitForSelector("[data-failed]:has-text('The key is off')");
-    await page.click("button[data-mode=key]");
+    await press(page, "button[data-mode=key]");
     await page.waitForSelector("[data-now]:has-text('key on, engine off')");
 
     const scan = async () => {

@@ -3,7 +3,7 @@ import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
-import { axe, begin, bench, browserPage, main, openShop, openStandin, serveShop } from "./shop.mjs";
+import { axe, begin, bench, browserPage, main, openShop, openStandin, press, serveShop } from "./shop.mjs";
 
 let shop;
 before(async () => { shop = await openShop(); });
@@ -70,7 +70,7 @@ test("unplugged in mid-hold: a sentence, a gap, no false leak", async () => {
   try {
     const page = await shop.page();
     await bench(page, shop.base, module, "SQ 802 L");
-    await page.click(".legs li:has-text('Charge') .again");
+    await press(page, ".legs li:has-text('Charge') .again");
     await page.waitForSelector(`${main}:has-text('Stop')`);
     module.tell("run", "30s");
     await page.waitForSelector(".legs .now:has-text('Hold')");
@@ -101,7 +101,7 @@ test("killed in mid-hold and started again: the leg goes on, and can be stopped"
     const page = await browserPage(shop, {});
     await bench(page, own.base, module, "SQ 803 L");
     const url = new URL(page.url()).pathname;
-    await page.click(".legs li:has-text('Charge') .again");
+    await press(page, ".legs li:has-text('Charge') .again");
     await page.waitForSelector(`${main}:has-text('Stop')`);
     module.tell("run", "12s");
     await page.waitForSelector(".legs .now:has-text('Settle')");

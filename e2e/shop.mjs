@@ -177,7 +177,16 @@ export async function take(page, module) {
   await page.click("text=Take it");
   await page.waitForSelector(main);
 }
+
+// press clicks and waits until the program has done what was asked: only then is the clock
+// of a stand-in stepped. What a page shows may come before.
+export async function press(page, selector) {
+  const done = page.waitForResponse((r) => r.request().method() === "POST");
+  await page.click(selector);
+  await done;
+}
+
 export async function begin(page, label) {
-  await page.click(`${main}:has-text('Start: ${label}')`);
+  await press(page, `${main}:has-text('Start: ${label}')`);
   await page.waitForSelector(`${main}:has-text('Stop')`);
 }
