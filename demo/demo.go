@@ -181,8 +181,14 @@ func (f *filler) later(hours float64) *time.Time {
 	return &t
 }
 
-// scan keeps what a made-up control unit on CAN would have answered.
-func (f *filler) scan(caseID string, lamp bool, stored, pending, permanent []string, evap string, live map[byte]float64) {
+// unit is what a made-up control unit on CAN has to say; its vapour monitor has not run.
+type unit struct {
+	stored, permanent []string
+	live              map[byte]float64
+}
+
+// scan keeps what a made-up control unit would have answered.
+func (f *filler) scan(caseID string, u unit) {
 	var b strings.Builder
 	say := func(request string, answer ...byte) {
 		fmt.Fprintf(&b, "> %s\n", request)
@@ -190,16 +196,16 @@ func (f *filler) scan(caseID string, lamp bool, stored, pending, permanent []str
 			fmt.Fprintf(&b, "7E8 % X\n", frame)
 		}
 	}
-	ready := map[string]string{"evap": evap}
+	ready := map[string]string{"evap": obd.Incomplete}
 	for _, k := range []string{"misfire", "fuel", "components", "catalyst", "oxygen_sensor", "oxygen_heater"} {
 		ready[k] = obd.Complete
 	}
-	say("01 01", append([]byte{0x41, 1}, obd.EncodeStatus(obd.Status{Lamp: lamp, Codes: len(stored), Readiness: ready})...)...)
+	say("01 01", append([]byte{0x41, 1}, obd.EncodeStatus(obd.Status{Lamp: len(u.stored) > 0, Codes: len(u.stored), Readiness: ready})...)...)
 	for _, x := range []struct {
 		request string
 		service byte
 		codes   []string
-	}{{"03", 0x43, stored}, {"07", 0x47, pending}, {"0A", 0x4A, permanent}} {
+	}{{"03", 0x43, u.stored}, {"07", 0x47, nil}, {"0A", 0x4A, u.permanent}} {
 		m := []byte{x.service, byte(len(x.codes))}
 		for _, c := range x.codes {
 			hi, lo, _ := obd.EncodeDTC(c)
@@ -207,8 +213,8 @@ func (f *filler) scan(caseID string, lamp bool, stored, pending, permanent []str
 		}
 		say(x.request, m...)
 	}
-	for _, p := range slices.Sorted(maps.Keys(live)) {
-		data, _ := obd.Encode(p, live[p])
+	for _, p := range slices.Sorted(maps.Keys(u.live)) {
+		data, _ := obd.Encode(p, u.live[p])
 		say(fmt.Sprintf("01 %02X", p), append([]byte{0x41, p}, data...)...)
 	}
 	_, err := f.s.AddScan(f.ctx, "", caseID, "scan adapter, bay 1", b.String())
@@ -310,7 +316,7 @@ func (f *filler) axle() {
 		Complaint: "Lamp came on after the rear axle was out.", Circumstances: "No smell noticed, runs well.", RecentWork: "Rear axle out and in, 14 days ago.", Deadline: f.day(11), Codes: "P0456"})
 	f.told(id, record.SeenContext, "axle-work")
 	f.at(3, 5)
-	f.scan(id, true, []string{"P0456"}, nil, []string{"P0456"}, obd.Incomplete, map[byte]float64{0x06: 1.6, 0x07: 0.8, 0x0C: 731, 0x2F: 34, 0x30: 31, 0x31: 820, 0x32: -12})
+	f.scan(id, unit{stored: []string{"P0456"}, permanent: []string{"P0456"}, live: map[byte]float64{0x06: 1.6, 0x07: 0.8, 0x0C: 731, 0x2F: 34, 0x30: 31, 0x31: 820, 0x32: -12}})
 	f.at(2, 30)
 	f.hold(id, "", "axle")
 	// The tank side left out by a plug: what remains under the gauge holds.
@@ -350,7 +356,7 @@ func (f *filler) purge() {
 	id := f.open(casework.NewCase{Plate: "SQ 087 B", Make: "Quillane", Model: "Marl", Year: 2020, OdometerKM: 33005, TankL: 55, Metering: "maf", Archetype: "eonv-switch-remote", Engine: "turbo-petrol", Boost: "charged-line", Crankcase: "regulator-turbo", Recirculation: "egr-motor-temperature",
 		Complaint: "Failed its inspection for the lamp.", Circumstances: "Always.", RecentWork: "Starter, spring.", Deadline: f.day(4), Codes: "P0442"})
 	f.at(27, 40)
-	f.scan(id, true, []string{"P0442"}, nil, []string{"P0442"}, obd.Incomplete, map[byte]float64{0x06: 0.8, 0x07: 2.3, 0x2F: 40, 0x30: 18, 0x31: 402})
+	f.scan(id, unit{stored: []string{"P0442"}, permanent: []string{"P0442"}, live: map[byte]float64{0x06: 0.8, 0x07: 2.3, 0x2F: 40, 0x30: 18, 0x31: 402}})
 	f.at(27, 30)
 	f.try(f.s.AddNote(f.ctx, "", id, casework.NewNote{Kind: record.Unplugged, Text: "purge valve, key on"}))
 	f.at(27, 20)
@@ -364,13 +370,13 @@ func (f *filler) purge() {
 	f.at(24, 50)
 	f.hold(id, before, "purge-after")
 	f.at(24, 30)
-	f.scan(id, true, []string{"P0442", "P0443"}, nil, []string{"P0442"}, obd.Incomplete, map[byte]float64{0x06: -0.8, 0x07: 2.3, 0x2F: 40, 0x30: 18, 0x31: 404})
+	f.scan(id, unit{stored: []string{"P0442", "P0443"}, permanent: []string{"P0442"}, live: map[byte]float64{0x06: -0.8, 0x07: 2.3, 0x2F: 40, 0x30: 18, 0x31: 404}})
 	f.at(24, 25)
 	f.try(f.s.AddNote(f.ctx, "", id, casework.NewNote{Kind: record.SelfMade, Subject: "P0443", Text: "came after: purge valve, key on"}))
 	f.at(24, 20)
 	f.try(f.s.AddNote(f.ctx, "", id, casework.NewNote{Kind: record.Cleared, Text: "through scan adapter, bay 1"}))
 	f.at(24, 10)
-	f.scan(id, false, nil, nil, []string{"P0442"}, obd.Incomplete, map[byte]float64{0x06: 0.8, 0x07: 0, 0x2F: 40, 0x30: 0, 0x31: 0})
+	f.scan(id, unit{permanent: []string{"P0442"}, live: map[byte]float64{0x06: 0.8, 0x07: 0, 0x2F: 40, 0x30: 0, 0x31: 0}})
 	f.try(f.s.Wait(f.ctx, "", id, casework.NewWait{Kind: record.WaitSoak, Note: "cold soak, then drive and try the complaint", Until: f.later(19)}))
 }
 
@@ -420,7 +426,7 @@ func (f *filler) diesel() {
 		Engine: "turbo-diesel", Boost: "charged", Crankcase: "regulator-inlet", Recirculation: "egr-motor-temperature",
 		Complaint: "Ticks when cold and smells of exhaust at the lights.", Circumstances: "Cold, at idle.", RecentWork: "Glow plugs, last winter.", Codes: "P0401"})
 	f.at(1, 45)
-	f.scan(id, true, []string{"P0401"}, nil, []string{"P0401"}, obd.Incomplete, map[byte]float64{0x0C: 820, 0x0B: 99, 0x10: 9.4, 0x2C: 0})
+	f.scan(id, unit{stored: []string{"P0401"}, permanent: []string{"P0401"}, live: map[byte]float64{0x0C: 820, 0x0B: 99, 0x10: 9.4, 0x2C: 0}})
 	f.at(1, 20)
 	f.told(id, record.SeenSign, "exhaust-smell")
 	f.try(f.s.AddMark(f.ctx, "", id, casework.NewMark{Kind: record.MarkLooked, Part: "charge-hose", Text: "dry, clamps home"}))

@@ -135,106 +135,113 @@ var monitors = []byte{0x31, 0x32, 0x39, 0x3A, 0x3B, 0x3C, 0x3D, 0x85}
 // TakeScan reads all that is known of a car and returns it as text, requests
 // included, as far as it came; progress is told what is asked for.
 func (a *Adapter) TakeScan(ctx context.Context, progress func(string)) (string, error) {
-	var raw strings.Builder
-	fmt.Fprintf(&raw, "# %s\n", a.About.Adapter)
-	var answers strings.Builder
-	ask := func(say, request string) error {
-		progress(say)
-		fmt.Fprintf(&raw, "> %s\n", request)
-		for try := range 2 {
-			lines, err := a.Ask(ctx, request)
-			again := try == 0 && err == nil && slices.ContainsFunc(lines, func(l string) bool { return strings.HasPrefix(l, ErrorWord) })
-			for _, l := range lines {
-				switch {
-				case again:
-					fmt.Fprintf(&raw, "# %s; asked again\n", l)
-				case l != Searching:
-					fmt.Fprintln(&raw, l)
-					fmt.Fprintln(&answers, l)
-				}
-			}
-			if !again {
-				return err
+	t := &scanTaker{adapter: a, progress: progress}
+	fmt.Fprintf(&t.raw, "# %s\n", a.About.Adapter)
+	err := t.take(ctx)
+	if err != nil {
+		fmt.Fprintf(&t.raw, "# ended early: %v\n", err)
+	}
+	return t.raw.String(), err
+}
+
+// scanTaker is a scan being taken.
+type scanTaker struct {
+	adapter  *Adapter
+	progress func(string)
+	raw      strings.Builder // with requests and remarks
+	answers  strings.Builder
+}
+
+// ask sends a request and keeps its answer; one that the adapter could not get is asked
+// for a second time.
+func (t *scanTaker) ask(ctx context.Context, say, request string) error {
+	t.progress(say)
+	fmt.Fprintf(&t.raw, "> %s\n", request)
+	for try := range 2 {
+		lines, err := t.adapter.Ask(ctx, request)
+		again := try == 0 && err == nil && slices.ContainsFunc(lines, func(l string) bool { return strings.HasPrefix(l, ErrorWord) })
+		for _, l := range lines {
+			switch {
+			case again:
+				fmt.Fprintf(&t.raw, "# %s; asked again\n", l)
+			case l != Searching:
+				fmt.Fprintln(&t.raw, l)
+				fmt.Fprintln(&t.answers, l)
 			}
 		}
+		if !again {
+			return err
+		}
+	}
+	return nil
+}
+
+// supported is what a service answers to, as far as it was asked for.
+func (t *scanTaker) supported(service byte) []byte {
+	s, err := ingest.ReadScan([]byte(t.answers.String()))
+	if err != nil {
 		return nil
 	}
-	supported := func(service byte) []byte {
-		s, err := ingest.ReadScan([]byte(answers.String()))
-		if err != nil {
+	return s.Supported[service]
+}
+
+// groups asks for what a service supports, twenty hex at a time, as long as more is
+// announced; after follows each number.
+func (t *scanTaker) groups(ctx context.Context, say string, service byte, after string) error {
+	for base := 0; base <= 0xE0; base += 0x20 {
+		if base > 0 && !slices.Contains(t.supported(service), byte(base)) {
 			return nil
 		}
-		return s.Supported[service]
+		if err := t.ask(ctx, say, fmt.Sprintf("%02X %02X%s", service, base, after)); err != nil {
+			return err
+		}
 	}
-	// groups asks for what a service supports, twenty hex at a time, as long as more is announced.
-	groups := func(say, service, after string, n byte) error {
-		for base := 0; base <= 0xE0; base += 0x20 {
-			if base > 0 && !slices.Contains(supported(n), byte(base)) {
-				return nil
-			}
-			if err := ask(say, fmt.Sprintf("%s %02X%s", service, base, after)); err != nil {
+	return nil
+}
+
+// each asks for those of the items that a service supports.
+func (t *scanTaker) each(ctx context.Context, say func(byte) string, service byte, after string, items []byte) error {
+	for _, i := range items {
+		if slices.Contains(t.supported(service), i) {
+			if err := t.ask(ctx, say(i), fmt.Sprintf("%02X %02X%s", service, i, after)); err != nil {
 				return err
 			}
 		}
-		return nil
 	}
-	steps := func() error {
-		if err := groups("looking for the control units", "01", "", 1); err != nil {
-			return err
-		}
-		if len(supported(1)) == 0 {
-			return errors.New("no control unit answers: key on, and the plug home in its socket?")
-		}
-		for _, s := range [][2]string{{"lamp and readiness", "01 01"}, {"stored codes", "03"}, {"pending codes", "07"}, {"permanent codes", "0A"}, {"freeze frame", "02 02 00"}} {
-			if err := ask(s[0], s[1]); err != nil {
-				return err
-			}
-		}
-		if err := groups("freeze frame", "02", " 00", 2); err != nil {
-			return err
-		}
-		for _, p := range wanted {
-			if slices.Contains(supported(2), p) {
-				if err := ask("freeze frame", fmt.Sprintf("02 %02X 00", p)); err != nil {
-					return err
-				}
-			}
-		}
-		for _, p := range wanted {
-			if slices.Contains(supported(1), p) {
-				v, _ := obd.Decode(p, make([]byte, 8))
-				if err := ask(v.Name, fmt.Sprintf("01 %02X", p)); err != nil {
-					return err
-				}
-			}
-		}
-		if err := groups("on-board tests", "06", "", 6); err != nil {
-			return err
-		}
-		for _, m := range monitors {
-			if slices.Contains(supported(6), m) {
-				if err := ask("on-board tests", fmt.Sprintf("06 %02X", m)); err != nil {
-					return err
-				}
-			}
-		}
-		if err := ask("vehicle id", "09 00"); err != nil {
-			return err
-		}
-		for _, i := range []byte{0x02, 0x04, 0x0A} {
-			if slices.Contains(supported(9), i) {
-				if err := ask("vehicle id", fmt.Sprintf("09 %02X", i)); err != nil {
-					return err
-				}
-			}
-		}
-		return nil
+	return nil
+}
+
+func (t *scanTaker) take(ctx context.Context) error {
+	if err := t.groups(ctx, "looking for the control units", 1, ""); err != nil {
+		return err
 	}
-	err := steps()
-	if err != nil {
-		fmt.Fprintf(&raw, "# ended early: %v\n", err)
+	if len(t.supported(1)) == 0 {
+		return errors.New("no control unit answers: key on, and the plug home in its socket?")
 	}
-	return raw.String(), err
+	for _, s := range [][2]string{{"lamp and readiness", "01 01"}, {"stored codes", "03"}, {"pending codes", "07"}, {"permanent codes", "0A"}, {"freeze frame", "02 02 00"}} {
+		if err := t.ask(ctx, s[0], s[1]); err != nil {
+			return err
+		}
+	}
+	always := func(words string) func(byte) string { return func(byte) string { return words } }
+	datum := func(p byte) string {
+		v, _ := obd.Decode(p, make([]byte, 8))
+		return v.Name
+	}
+	for _, step := range []func() error{
+		func() error { return t.groups(ctx, "freeze frame", 2, " 00") },
+		func() error { return t.each(ctx, always("freeze frame"), 2, " 00", wanted) },
+		func() error { return t.each(ctx, datum, 1, "", wanted) },
+		func() error { return t.groups(ctx, "on-board tests", 6, "") },
+		func() error { return t.each(ctx, always("on-board tests"), 6, "", monitors) },
+		func() error { return t.ask(ctx, "vehicle id", "09 00") },
+		func() error { return t.each(ctx, always("vehicle id"), 9, "", []byte{0x02, 0x04, 0x0A}) },
+	} {
+		if err := step(); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // Clear sends service 04 and reports whether a unit confirmed it.

@@ -334,7 +334,6 @@ func (b *Bench) steps(v *View) {
 	done := func(kind record.RunKind) bool { return b.live.Done(kind) }
 	to := func(p float64) string { return fmt.Sprintf("%.1f inH2O (%.2f kPa)", p/units.InH2O, p/1e3) }
 	target := b.live.ChargeTo(record.RunHold)
-	hand := !can(b.about, instrument.Charge)
 	rig := su.Instrument.RigHeld
 	add := func(key, name string, leg record.RunKind, detail string, isDone bool) {
 		s := Step{Key: key, Name: name, Leg: leg, Detail: detail, State: "later"}
@@ -381,7 +380,7 @@ func (b *Bench) steps(v *View) {
 		ref = fmt.Sprintf("%.3f mm added; then the volume no longer matters", su.Reference*1e3)
 	}
 	add("reference", "Known orifice", "reference", ref, done("reference"))
-	v.Next = b.next(v, target, hand, to)
+	v.Next = b.next(v, target, to)
 }
 
 func phaseKey(phase string) string {
@@ -392,7 +391,8 @@ func phaseKey(phase string) string {
 }
 
 // next says what to do, in one or two sentences.
-func (b *Bench) next(v *View, target float64, hand bool, to func(float64) string) string {
+func (b *Bench) next(v *View, target float64, to func(float64) string) string {
+	hand := !can(b.about, instrument.Charge)
 	switch {
 	case b.status == Looking:
 		return "Looking for the module."

@@ -293,7 +293,7 @@ func (a *Adapter) Answer(request string) []string {
 	}
 	for i := range a.car.Units {
 		u := &a.car.Units[i]
-		for _, m := range u.answer(b, a.car, i == 0) {
+		for _, m := range u.answer(b, a.car) {
 			out = append(out, a.car.lines(u.ID, m)...)
 		}
 	}
@@ -303,9 +303,12 @@ func (a *Adapter) Answer(request string) []string {
 	return out
 }
 
+// onCAN reports whether the car talks over CAN, or over a bus from before it.
+func (c Car) onCAN() bool { return c.Bus != "old" }
+
 // lines writes a message as its bus carries it.
 func (c Car) lines(id string, m []byte) []string {
-	if c.Bus == "can" {
+	if c.onCAN() {
 		var out []string
 		for _, f := range obd.Frames(m) {
 			out = append(out, fmt.Sprintf("%s % X", id, f))
@@ -318,8 +321,7 @@ func (c Car) lines(id string, m []byte) []string {
 }
 
 // answer returns the messages of one unit.
-func (u *Unit) answer(q []byte, c Car, main bool) [][]byte {
-	old := c.Bus == "old"
+func (u *Unit) answer(q []byte, c Car) [][]byte {
 	one := func(m ...byte) [][]byte { return [][]byte{m} }
 	arg := byte(0)
 	if len(q) > 1 {
@@ -355,24 +357,25 @@ func (u *Unit) answer(q []byte, c Car, main bool) [][]byte {
 			return one(append([]byte{0x42, arg, 0}, d...)...)
 		}
 	case 3:
-		return codes(0x43, u.Stored, old)
+		return c.codes(0x43, u.Stored)
 	case 7:
-		return codes(0x47, u.Pending, old)
+		return c.codes(0x47, u.Pending)
 	case 0x0A:
-		if old {
+		if !c.onCAN() {
 			return nil // came with CAN
 		}
-		return codes(0x4A, u.Permanent, old)
+		return c.codes(0x4A, u.Permanent)
 	case 4:
 		u.clear()
 		return one(0x44)
 	case 6:
-		return u.tests(arg, old)
-	case 9:
-		if !main || c.VIN == "" {
-			return nil
+		if c.onCAN() {
+			return u.tests(arg)
 		}
-		return info(arg, c.VIN, old)
+	case 9:
+		if u == &c.Units[0] && c.VIN != "" {
+			return c.info(arg)
+		}
 	}
 	return nil
 }
@@ -411,13 +414,13 @@ func mask(ids []byte, base byte) (m []byte, any bool) {
 	return m, any
 }
 
-func codes(service byte, list []string, old bool) [][]byte {
+func (c Car) codes(service byte, list []string) [][]byte {
 	var pairs []byte
-	for _, c := range list {
-		a, b, _ := obd.EncodeDTC(c)
+	for _, code := range list {
+		a, b, _ := obd.EncodeDTC(code)
 		pairs = append(pairs, a, b)
 	}
-	if !old {
+	if c.onCAN() {
 		return [][]byte{append([]byte{service, byte(len(list))}, pairs...)}
 	}
 	var out [][]byte
@@ -431,8 +434,8 @@ func codes(service byte, list []string, old bool) [][]byte {
 	return out
 }
 
-func (u *Unit) tests(id byte, old bool) [][]byte {
-	if old || len(u.Tests) == 0 {
+func (u *Unit) tests(id byte) [][]byte {
+	if len(u.Tests) == 0 {
 		return nil
 	}
 	if id%0x20 == 0 {
@@ -457,18 +460,18 @@ func (u *Unit) tests(id byte, old bool) [][]byte {
 	return [][]byte{m}
 }
 
-func info(item byte, vin string, old bool) [][]byte {
+func (c Car) info(item byte) [][]byte {
 	switch {
-	case item == 0 && old:
+	case item == 0 && !c.onCAN():
 		return [][]byte{{0x49, 0, 1, 0x40, 0, 0, 0}}
 	case item == 0:
 		return [][]byte{{0x49, 0, 0x40, 0, 0, 0}}
 	case item != 2:
 		return nil
-	case !old:
-		return [][]byte{append([]byte{0x49, 2, 1}, vin...)}
+	case c.onCAN():
+		return [][]byte{append([]byte{0x49, 2, 1}, c.VIN...)}
 	}
-	text := append(make([]byte, 3), vin...)
+	text := append(make([]byte, 3), c.VIN...)
 	var out [][]byte
 	for i := 0; i*4 < len(text); i++ {
 		out = append(out, append([]byte{0x49, 2, byte(i + 1)}, text[i*4:min(i*4+4, len(text))]...))

@@ -119,132 +119,145 @@ func (t *Tool) part(c *sim.Car, words []string, i int) (string, error) {
 
 // Tools are the hand instruments of a whole car.
 func Tools(p *Plant) []*Tool {
-	var out []*Tool
-	add := func(name string, takes []string, do func(t *Tool, c *sim.Car, words []string) (string, error)) {
-		out = append(out, &Tool{Name: name, Takes: takes, plant: p, do: do, rng: mrand.New(mrand.NewPCG(p.file.Seed, uint64(len(out)+3)))})
+	out := []*Tool{
+		{Name: "technician", Takes: []string{"try TEST [PART]"}, do: technician},
+		{Name: "slant manometer", Takes: []string{"read PART", "unplug", "replug"}, do: manometer},
+		{Name: "hand vacuum pump", Takes: []string{"draw PART INHG", "release", "read"}, do: handPump},
+		{Name: "smoke rig", Takes: []string{"join PART PRESSURE", "exits", "read", "off"}, do: smokeRig},
+		{Name: "multimeter", Takes: []string{"volts PART", "ohms PART", "switch", "volts battery", "volts difference"}, do: multimeter},
+		{Name: "gas-temperature probe", Takes: []string{"read"}, do: gasProbe},
 	}
-	add("technician", []string{"try TEST [PART]"}, func(t *Tool, _ *sim.Car, w []string) (string, error) {
-		if w[0] != "try" || len(w) < 2 || len(w) > 3 {
-			return "", orUse(nil, t)
-		}
-		return t.plant.try(w[1], strings.Join(w[2:], ""))
-	})
-	add("slant manometer", []string{"read PART", "unplug", "replug"}, func(t *Tool, c *sim.Car, w []string) (string, error) {
-		at, err := t.part(c, w, 1)
-		if err != nil || w[0] != "read" {
-			return "", orUse(err, t)
-		}
-		g, _ := c.Gauge(at)
-		return t.reads(g/units.InH2O, 0.01, 0.01, 0.02, 24, "inH2O"), nil
-	})
-	add("hand vacuum pump", []string{"draw PART INHG", "release", "read"}, func(t *Tool, c *sim.Car, w []string) (string, error) {
-		switch {
-		case w[0] == "draw" && len(w) == 3:
-			inHg, err := units.Parse(w[2], units.Pressure, "inHg")
-			if err != nil {
-				return "", err
-			}
-			if _, err := c.Connect(w[1], 0); err != nil {
-				return "", err
-			}
-			t.plant.bench = false
-			return "done", c.Rig().Set(sim.Draw, -math.Abs(inHg))
-		case w[0] == "release":
-			c.Disconnect()
-			return "done", nil
-		case w[0] == "read":
-			return t.reads(-c.RigGauge()/units.InHg, 0.1, 0.05, 0.5, 30, "inHg"), nil
-		}
-		return "", orUse(nil, t)
-	})
-	add("smoke rig", []string{"join PART PRESSURE", "exits", "read", "off"}, func(t *Tool, c *sim.Car, w []string) (string, error) {
-		switch {
-		case w[0] == "join" && len(w) == 3:
-			pa, err := units.Parse(w[2], units.Pressure, "inH2O")
-			if err != nil {
-				return "", err
-			}
-			if pa > 6900 {
-				return "", errors.New("the regulator goes to 1 psi and no further: more harms a tank")
-			}
-			if _, err := c.Connect(w[1], 0); err != nil {
-				return "", err
-			}
-			t.plant.bench = false
-			if err := c.Rig().Set(sim.Charge, pa); err != nil {
-				return "", err
-			}
-			c.Rig().Hold, c.Rig().Smoke = true, true
-			return "done", nil
-		case w[0] == "exits":
-			list := c.SmokeExits()
-			if len(list) == 0 {
-				return "no smoke leaves anywhere", nil
-			}
-			return strings.Join(list, "; "), nil
-		case w[0] == "read":
-			flow := 0.0
-			if r := c.Rig(); r != nil {
-				flow = gas.FreeAir(r.Flow, c.At.Barometer, c.At.Ambient) * 60e3
-			}
-			return t.reads(flow, 0, 0.02, 0.05, 25, "L/min") + " at " + t.reads(c.RigGauge()/units.InH2O, 0, 0.05, 0.1, 30, "inH2O"), nil
-		case w[0] == "off":
-			c.Disconnect()
-			return "done", nil
-		}
-		return "", orUse(nil, t)
-	})
-	add("multimeter", []string{"volts PART", "ohms PART", "switch", "volts battery", "volts difference"}, func(t *Tool, c *sim.Car, w []string) (string, error) {
-		if len(w) == 1 && w[0] == "switch" {
-			changed, ok := c.Switch()
-			if !ok {
-				return "", errors.New("this car has no pressure switch")
-			}
-			if changed {
-				return t.reads(0.4, 0, 0.1, 0.1, 1e6, "ohm"), nil
-			}
-			return "open (over range)", nil
-		}
-		if len(w) != 2 {
-			return "", orUse(nil, t)
-		}
-		switch {
-		case w[0] == "volts" && w[1] == "battery":
-			return t.reads(c.Volts(), 0, 0.01, 0.01, 60, "V"), nil
-		case w[0] == "volts" && w[1] == "difference":
-			v, ok := c.Difference()
-			if !ok {
-				return "", errors.New("this car has no differential sensor")
-			}
-			return t.reads(v, 0, 0.005, 0.01, 60, "V"), nil
-		case w[0] == "volts":
-			if c.Engine.Mode == sim.Off {
-				return t.reads(0, 0, 0.01, 0.01, 60, "V"), nil
-			}
-			return t.reads(c.Volts(), 0, 0.01, 0.01, 60, "V"), nil
-		case w[0] == "ohms":
-			r, ok := c.Coil(w[1])
-			if !ok {
-				return "", fmt.Errorf("%q has no coil", w[1])
-			}
-			return t.reads(r, 0, 0.1, 0.1, 40e6, "ohm"), nil
-		}
-		return "", orUse(nil, t)
-	})
-	add("gas-temperature probe", []string{"read"}, func(t *Tool, c *sim.Car, w []string) (string, error) {
-		k, ok := c.BehindValve()
-		if !ok || w[0] != "read" {
-			return "", orUse(nil, t)
-		}
-		// The probe follows with a time constant of three seconds.
-		if t.lag == 0 {
-			t.lag = k
-		}
-		t.lag += (k - t.lag) * -math.Expm1(-math.Max(c.Time-t.lagAt, 0)/3)
-		t.lagAt = c.Time
-		return t.reads(t.lag-units.ZeroCelsius, 0.5, 0.3, 1, 900, "°C"), nil
-	})
+	for i, t := range out {
+		t.plant, t.rng = p, mrand.New(mrand.NewPCG(p.file.Seed, uint64(i+3)))
+	}
 	return out
+}
+
+func technician(t *Tool, _ *sim.Car, w []string) (string, error) {
+	if w[0] != "try" || len(w) < 2 || len(w) > 3 {
+		return "", orUse(nil, t)
+	}
+	return t.plant.try(w[1], strings.Join(w[2:], ""))
+}
+
+func manometer(t *Tool, c *sim.Car, w []string) (string, error) {
+	at, err := t.part(c, w, 1)
+	if err != nil || w[0] != "read" {
+		return "", orUse(err, t)
+	}
+	g, _ := c.Gauge(at)
+	return t.reads(g/units.InH2O, 0.01, 0.01, 0.02, 24, "inH2O"), nil
+}
+
+func handPump(t *Tool, c *sim.Car, w []string) (string, error) {
+	switch {
+	case w[0] == "draw" && len(w) == 3:
+		inHg, err := units.Parse(w[2], units.Pressure, "inHg")
+		if err != nil {
+			return "", err
+		}
+		if _, err := c.Connect(w[1], 0); err != nil {
+			return "", err
+		}
+		t.plant.bench = false
+		return "done", c.Rig().Set(sim.Draw, -math.Abs(inHg))
+	case w[0] == "release":
+		c.Disconnect()
+		return "done", nil
+	case w[0] == "read":
+		return t.reads(-c.RigGauge()/units.InHg, 0.1, 0.05, 0.5, 30, "inHg"), nil
+	}
+	return "", orUse(nil, t)
+}
+
+func smokeRig(t *Tool, c *sim.Car, w []string) (string, error) {
+	switch {
+	case w[0] == "join" && len(w) == 3:
+		pa, err := units.Parse(w[2], units.Pressure, "inH2O")
+		if err != nil {
+			return "", err
+		}
+		if pa > 6900 {
+			return "", errors.New("the regulator goes to 1 psi and no further: more harms a tank")
+		}
+		if _, err := c.Connect(w[1], 0); err != nil {
+			return "", err
+		}
+		t.plant.bench = false
+		if err := c.Rig().Set(sim.Charge, pa); err != nil {
+			return "", err
+		}
+		c.Rig().Hold, c.Rig().Smoke = true, true
+		return "done", nil
+	case w[0] == "exits":
+		list := c.SmokeExits()
+		if len(list) == 0 {
+			return "no smoke leaves anywhere", nil
+		}
+		return strings.Join(list, "; "), nil
+	case w[0] == "read":
+		flow := 0.0
+		if r := c.Rig(); r != nil {
+			flow = gas.FreeAir(r.Flow, c.At.Barometer, c.At.Ambient) * 60e3
+		}
+		return t.reads(flow, 0, 0.02, 0.05, 25, "L/min") + " at " + t.reads(c.RigGauge()/units.InH2O, 0, 0.05, 0.1, 30, "inH2O"), nil
+	case w[0] == "off":
+		c.Disconnect()
+		return "done", nil
+	}
+	return "", orUse(nil, t)
+}
+
+func multimeter(t *Tool, c *sim.Car, w []string) (string, error) {
+	if len(w) == 1 && w[0] == "switch" {
+		changed, ok := c.Switch()
+		if !ok {
+			return "", errors.New("this car has no pressure switch")
+		}
+		if changed {
+			return t.reads(0.4, 0, 0.1, 0.1, 1e6, "ohm"), nil
+		}
+		return "open (over range)", nil
+	}
+	if len(w) != 2 {
+		return "", orUse(nil, t)
+	}
+	switch {
+	case w[0] == "volts" && w[1] == "battery":
+		return t.reads(c.Volts(), 0, 0.01, 0.01, 60, "V"), nil
+	case w[0] == "volts" && w[1] == "difference":
+		v, ok := c.Difference()
+		if !ok {
+			return "", errors.New("this car has no differential sensor")
+		}
+		return t.reads(v, 0, 0.005, 0.01, 60, "V"), nil
+	case w[0] == "volts":
+		if c.Engine.Mode == sim.Off {
+			return t.reads(0, 0, 0.01, 0.01, 60, "V"), nil
+		}
+		return t.reads(c.Volts(), 0, 0.01, 0.01, 60, "V"), nil
+	case w[0] == "ohms":
+		r, ok := c.Coil(w[1])
+		if !ok {
+			return "", fmt.Errorf("%q has no coil", w[1])
+		}
+		return t.reads(r, 0, 0.1, 0.1, 40e6, "ohm"), nil
+	}
+	return "", orUse(nil, t)
+}
+
+func gasProbe(t *Tool, c *sim.Car, w []string) (string, error) {
+	k, ok := c.BehindValve()
+	if !ok || w[0] != "read" {
+		return "", orUse(nil, t)
+	}
+	// The probe follows with a time constant of three seconds.
+	if t.lag == 0 {
+		t.lag = k
+	}
+	t.lag += (k - t.lag) * -math.Expm1(-math.Max(c.Time-t.lagAt, 0)/3)
+	t.lagAt = c.Time
+	return t.reads(t.lag-units.ZeroCelsius, 0.5, 0.3, 1, 900, "°C"), nil
 }
 
 func orUse(err error, t *Tool) error {

@@ -359,15 +359,15 @@ func (s *server) setup(c *echo.Context) error {
 	values, _ := c.FormValues()
 	su := record.Setup{
 		Sealed: values["sealed"], VolumeHow: f.text("volume_how"), VolumeTolerance: f.percent("tolerance", "Volume tolerance"),
-		Tank: f.si("tank", "Tank", units.Volume, "L", false), Level: f.percent("level", "Fuel level"), Extra: f.si("extra", "Neck, canister, lines", units.Volume, "L", false),
-		MeterFlow: f.si("meter_flow", "Metered flow", units.Flow, "L/min", false), MeterTime: f.si("meter_time", "Metered time", units.Time, "s", false),
-		MeterRise: f.si("meter_rise", "Pressure rise", units.Pressure, "inH2O", false),
-		Limit:     f.si("limit", "Limit", units.Length, "mm", true), Reference: f.si("reference", "Known orifice", units.Length, "mm", false),
-		Barometer: f.si("barometer", "Barometer", units.Pressure, "hPa", true), Temperature: f.si("temperature", "Temperature", units.Temperature, "°C", true),
+		Tank: f.si("tank", "Tank", units.Volume, "L"), Level: f.percent("level", "Fuel level"), Extra: f.si("extra", "Neck, canister, lines", units.Volume, "L"),
+		MeterFlow: f.si("meter_flow", "Metered flow", units.Flow, "L/min"), MeterTime: f.si("meter_time", "Metered time", units.Time, "s"),
+		MeterRise: f.si("meter_rise", "Pressure rise", units.Pressure, "inH2O"),
+		Limit:     f.needed("limit", "Limit").si("limit", "Limit", units.Length, "mm"), Reference: f.si("reference", "Known orifice", units.Length, "mm"),
+		Barometer: f.needed("barometer", "Barometer").si("barometer", "Barometer", units.Pressure, "hPa"), Temperature: f.needed("temperature", "Temperature").si("temperature", "Temperature", units.Temperature, "°C"),
 		Wet: f.text("wet") != "",
-		Instrument: record.Instrument{Name: f.text("gauge"), Range: f.si("range", "Range", units.Pressure, "inH2O", false),
-			Resolution: f.si("resolution", "Resolution", units.Pressure, "inH2O", false), Zero: f.si("zero", "Zero", units.Pressure, "inH2O", false),
-			CalibratedOn: f.text("calibrated"), RigHeld: record.RigCheck(f.text("rig")), RigLoss: f.si("rig_loss", "Rig loss", units.Pressure, "inH2O", false)},
+		Instrument: record.Instrument{Name: f.text("gauge"), Range: f.si("range", "Range", units.Pressure, "inH2O"),
+			Resolution: f.si("resolution", "Resolution", units.Pressure, "inH2O"), Zero: f.si("zero", "Zero", units.Pressure, "inH2O"),
+			CalibratedOn: f.text("calibrated"), RigHeld: record.RigCheck(f.text("rig")), RigLoss: f.si("rig_loss", "Rig loss", units.Pressure, "inH2O")},
 	}
 	v := f.version()
 	err := f.err
@@ -462,7 +462,7 @@ func (s *server) cannot(c *echo.Context) error {
 
 func (s *server) cut(c *echo.Context) error {
 	return s.benchAct(c, func(f *form) error {
-		start, end := f.number("start", "Start of the hold", true), f.number("end", "End of the hold", true)
+		start, end := f.needed("start", "Start of the hold").number("start", "Start of the hold"), f.needed("end", "End of the hold").number("end", "End of the hold")
 		if f.text("again") != "" {
 			start, end = 0, 0
 		}

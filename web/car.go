@@ -204,34 +204,12 @@ func (s *server) carStream(c *echo.Context) error {
 	tick := time.NewTicker(carEvery)
 	defer tick.Stop()
 	for {
-		n := carNews{Live: []liveValue{}}
-		var text strings.Builder
-		for _, p := range watched {
-			if !slices.Contains(supported, p) {
-				continue
+		n, err := carNow(ctx, a, supported)
+		if err != nil {
+			if ctx.Err() == nil {
+				send(carNews{Failed: casework.Upper(err.Error()) + "."})
 			}
-			lines, err := a.Ask(ctx, fmt.Sprintf("01 %02X", p))
-			if err != nil {
-				if ctx.Err() == nil {
-					send(carNews{Failed: casework.Upper(err.Error()) + "."})
-				}
-				return nil
-			}
-			for _, l := range lines {
-				fmt.Fprintln(&text, l)
-			}
-		}
-		if scan, err := ingest.ReadScan([]byte(text.String())); err == nil {
-			for _, v := range values(scan.Live) {
-				if !v.Part {
-					n.Live = append(n.Live, liveValue{v.Name, v.Value, v.Unit})
-				}
-			}
-		}
-		if a.About.Simulated && len(a.About.Modes) > 0 {
-			if st, err := a.State(ctx); err == nil {
-				n.State = &st
-			}
+			return nil
 		}
 		if !send(n) {
 			return nil
@@ -242,6 +220,38 @@ func (s *server) carStream(c *echo.Context) error {
 		case <-tick.C:
 		}
 	}
+}
+
+// carNow asks for the live data that are watched and a car supports, and of a simulated
+// car for its state.
+func carNow(ctx context.Context, a *instrument.Adapter, supported []byte) (carNews, error) {
+	n := carNews{Live: []liveValue{}}
+	var text strings.Builder
+	for _, p := range watched {
+		if !slices.Contains(supported, p) {
+			continue
+		}
+		lines, err := a.Ask(ctx, fmt.Sprintf("01 %02X", p))
+		if err != nil {
+			return n, err
+		}
+		for _, l := range lines {
+			fmt.Fprintln(&text, l)
+		}
+	}
+	if scan, err := ingest.ReadScan([]byte(text.String())); err == nil {
+		for _, v := range values(scan.Live) {
+			if !v.Part {
+				n.Live = append(n.Live, liveValue{v.Name, v.Value, v.Unit})
+			}
+		}
+	}
+	if a.About.Simulated && len(a.About.Modes) > 0 {
+		if st, err := a.State(ctx); err == nil {
+			n.State = &st
+		}
+	}
+	return n, nil
 }
 
 // announced asks which live data a car has.

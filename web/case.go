@@ -169,7 +169,7 @@ func (s *server) wait(c *echo.Context) error {
 
 func (s *server) trial(c *echo.Context) error {
 	return s.act(c, "/proof", func(ctx context.Context, f *form, id string) error {
-		m := f.number("minutes", "Duration", true)
+		m := f.needed("minutes", "Duration").number("minutes", "Duration")
 		if f.text("result") == "" {
 			f.wrong("Result", "say whether the complaint is gone or came back")
 		}
@@ -345,7 +345,7 @@ func (s *server) repair(c *echo.Context) error {
 	}
 	f := form{c: c}
 	n := casework.NewRepair{Action: f.text("action"), Parts: f.text("parts"), Seals: f.text("seals"), CostCents: f.cents("cost", "Cost"),
-		Minutes: f.whole("minutes", "Minutes"), TorqueNm: f.si("torque", "Torque", units.Torque, "N·m", false),
+		Minutes: f.whole("minutes", "Minutes"), TorqueNm: f.si("torque", "Torque", units.Torque, "N·m"),
 		Lasting: f.text("lasting") != "no", WaitUntil: f.when("until", "Expected"), WaitNote: f.text("note"), Causes: map[string]string{}, Why: f.text("why")}
 	for k, v := range c.Request().Form {
 		if id, ok := strings.CutPrefix(k, "cause-"); ok && len(v) > 0 {

@@ -35,13 +35,18 @@ func (f *form) wrong(label, say string) {
 	}
 }
 
-// si reads a quantity; empty is zero unless need is set.
-func (f *form) si(name, label string, k units.Kind, bare string, need bool) float64 {
+// needed complains when a field is empty; what reads it then takes it for zero.
+func (f *form) needed(name, label string) *form {
+	if f.text(name) == "" {
+		f.wrong(label, "this is missing")
+	}
+	return f
+}
+
+// si reads a quantity; empty is zero.
+func (f *form) si(name, label string, k units.Kind, bare string) float64 {
 	t := f.text(name)
 	if t == "" {
-		if need {
-			f.wrong(label, "this is missing")
-		}
 		return 0
 	}
 	v, err := units.Parse(t, k, bare)
@@ -51,12 +56,10 @@ func (f *form) si(name, label string, k units.Kind, bare string, need bool) floa
 	return v
 }
 
-func (f *form) number(name, label string, need bool) float64 {
+// number reads a bare number; empty is zero.
+func (f *form) number(name, label string) float64 {
 	t := f.text(name)
 	if t == "" {
-		if need {
-			f.wrong(label, "this is missing")
-		}
 		return 0
 	}
 	v, err := units.Number(t)
@@ -67,7 +70,7 @@ func (f *form) number(name, label string, need bool) float64 {
 }
 
 func (f *form) whole(name, label string) int {
-	v := f.number(name, label, false)
+	v := f.number(name, label)
 	if v != math.Trunc(v) || math.Abs(v) > 1e9 {
 		f.wrong(label, "a whole number was expected")
 		return 0

@@ -111,7 +111,7 @@ func (s *server) liveAct(c *echo.Context) error {
 	case "mark":
 		err = b.Mark(ctx, f.key(), f.text("words"))
 	case "move":
-		at := f.number("at", "Start of the hold", true)
+		at := f.needed("at", "Start of the hold").number("at", "Start of the hold")
 		if err = f.err; err == nil {
 			err = b.MoveStart(ctx, f.key(), at)
 		}

@@ -228,18 +228,19 @@ func (v *mapView) choose(s *server, f evidence.Folder, p plumbing.Part, m *repor
 	v.Chosen = c
 }
 
-// shown are the states a case's Map shows: those of its newest test, or at rest.
-func (s *server) shown(f evidence.Folder, car casework.Car, atRest bool) (plumbing.Settings, string) {
-	if !atRest {
-		for _, t := range slices.Backward(f.Tests) {
-			if t.StruckAt == nil {
-				_, set := car.Sealing(t.Setup)
-				return set, "as set for the hold of " + t.At.Local().Format("2 Jan, 15:04")
-			}
+// newestSetting is how a car stands in the newest test of a case, and that in words; at
+// rest when there is none.
+func newestSetting(f evidence.Folder, car casework.Car) (plumbing.Settings, string) {
+	for _, t := range slices.Backward(f.Tests) {
+		if t.StruckAt == nil {
+			_, set := car.Sealing(t.Setup)
+			return set, "as set for the hold of " + t.At.Local().Format("2 Jan, 15:04")
 		}
 	}
-	return nil, "at rest"
+	return nil, atRestWords
 }
+
+const atRestWords = "at rest"
 
 // caseMap is the Map as a case shows it.
 func (s *server) caseMap(c *echo.Context, f evidence.Folder, base string, light lights) (mapView, error) {
@@ -248,10 +249,10 @@ func (s *server) caseMap(c *echo.Context, f evidence.Folder, base string, light 
 		return mapView{}, err
 	}
 	atRest := c.QueryParam("at") == "rest"
-	set, as := s.shown(f, car, atRest)
+	set, as := newestSetting(f, car)
 	suffix := ""
 	if atRest {
-		suffix = "&at=rest"
+		set, as, suffix = nil, atRestWords, "&at=rest"
 	}
 	link := func(part string) string { return base + "?part=" + url.QueryEscape(part) + suffix + "#part" }
 	v, err := s.drawMap(f, set, link, c.QueryParam("part"), light)
@@ -384,7 +385,7 @@ func (s *server) addMark(c *echo.Context) error {
 	return s.onMap(c, func(ctx context.Context, f *form, id string) error {
 		n := casework.NewMark{Kind: record.MarkKind(f.text("kind")), Part: f.text("part"), Size: record.ExitSize(f.text("size")), Expected: f.text("expected") != "", Text: f.text("words")}
 		if n.Kind == record.MarkSuspect {
-			n.Odds = f.number("odds", "Odds", true) / 100
+			n.Odds = f.needed("odds", "Odds").number("odds", "Odds") / 100
 		}
 		if f.err != nil {
 			return f.err

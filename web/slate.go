@@ -246,7 +246,7 @@ func (s *server) openCase(c *echo.Context) error {
 	}
 	f := form{c: c}
 	n := casework.NewCase{Plate: f.text("plate"), Make: f.text("make"), Model: f.text("model"), Year: f.whole("year", "Year"),
-		OdometerKM: f.whole("odometer", "Odometer"), TankL: f.si("tank", "Tank size", kindVolume, "L", true) * 1e3,
+		OdometerKM: f.whole("odometer", "Odometer"), TankL: f.needed("tank", "Tank size").si("tank", "Tank size", kindVolume, "L") * 1e3,
 		Metering: f.text("metering"), Archetype: f.text("archetype"), Engine: f.text("engine"), Boost: f.text("boost"), Crankcase: f.text("crankcase"), Recirculation: f.text("recirculation"), Complaint: f.text("complaint"), Circumstances: f.text("circumstances"),
 		RecentWork: f.text("recent_work"), Deadline: f.text("deadline"), Codes: f.text("codes")}
 	id, err := "", f.err

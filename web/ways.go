@@ -71,7 +71,7 @@ func (s *server) saveWays(c *echo.Context) error {
 		return err
 	}
 	f := &form{c: c}
-	w := casework.Ways{Kit: append([]string{}, c.Request().Form["kit"]...), Rate: f.number("rate", "Hour of work", true), Day: f.number("day", "Day of waiting", true), Careful: f.text("trained") != "", Policies: map[string]string{}}
+	w := casework.Ways{Kit: append([]string{}, c.Request().Form["kit"]...), Rate: f.needed("rate", "Hour of work").number("rate", "Hour of work"), Day: f.needed("day", "Day of waiting").number("day", "Day of waiting"), Careful: f.text("trained") != "", Policies: map[string]string{}}
 	for _, x := range s.shop.Book.Schools {
 		if v := f.text("way-" + x.Key); v != "" {
 			w.Policies[x.Key] = v

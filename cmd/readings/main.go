@@ -31,19 +31,26 @@ func main() {
 	flag.Parse()
 	ctx, stop := signal.NotifyContext(context.Background(), syscall.SIGINT, syscall.SIGTERM)
 	defer stop()
-	if err := run(ctx, *out, *anew, *count); err != nil {
+	if err := run(ctx, job{path: *out, anew: *anew, count: *count}); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
 	}
 }
 
-func run(ctx context.Context, path string, anew, count bool) error {
+// job is what is asked of the program.
+type job struct {
+	path  string // of the table
+	anew  bool   // ask for every row again
+	count bool   // only count the rows
+}
+
+func run(ctx context.Context, j job) error {
 	b := ingest.Book()
 	want, err := diagnose.Wanted(b)
 	if err != nil {
 		return err
 	}
-	if count {
+	if j.count {
 		n := map[string]int{}
 		for _, r := range want {
 			n[r.Test]++
@@ -51,8 +58,12 @@ func run(ctx context.Context, path string, anew, count bool) error {
 		fmt.Println(len(want), n)
 		return nil
 	}
-	t := table{path: path, journal: path + ".journal", says: os.Stderr}
-	if err := t.read(anew); err != nil {
+	t := table{path: j.path, journal: j.path + ".journal", says: os.Stderr}
+	from := []string{t.path, t.journal}
+	if j.anew {
+		from = from[1:]
+	}
+	if err := t.read(from); err != nil {
 		return err
 	}
 	return t.fill(ctx, want, func(r diagnose.Row) (diagnose.Row, error) { return diagnose.Fill(b, r) })
@@ -65,14 +76,10 @@ type table struct {
 	have          map[string]diagnose.Row // answered, by key
 }
 
-// read takes the rows that are there already: those of the table, unless all are asked for
-// anew, and those that an interrupted run left in its journal.
-func (t *table) read(anew bool) error {
+// read takes the rows that are there already, of these files: the table, unless all are
+// asked for anew, and the journal that an interrupted run left.
+func (t *table) read(from []string) error {
 	t.have = map[string]diagnose.Row{}
-	from := []string{t.path, t.journal}
-	if anew {
-		from = from[1:]
-	}
 	for _, name := range from {
 		data, err := os.ReadFile(name)
 		if os.IsNotExist(err) {

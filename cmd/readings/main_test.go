@@ -44,7 +44,7 @@ func TestInterrupted(t *testing.T) {
 	ctx, stop := context.WithCancel(context.Background())
 	var asked atomic.Int64
 	tb := table{path: path, journal: path + ".journal", says: io.Discard}
-	if err := tb.read(true); err != nil {
+	if err := tb.read([]string{tb.journal}); err != nil {
 		t.Fatal(err)
 	}
 	err := tb.fill(ctx, want, func(r diagnose.Row) (diagnose.Row, error) {
@@ -74,7 +74,7 @@ func TestInterrupted(t *testing.T) {
 	}
 	before := asked.Load()
 	again := table{path: path, journal: path + ".journal", says: io.Discard}
-	if err := again.read(true); err != nil {
+	if err := again.read([]string{again.journal}); err != nil {
 		t.Fatal(err)
 	}
 	if err := again.fill(context.Background(), want, func(r diagnose.Row) (diagnose.Row, error) { asked.Add(1); return answer(r) }); err != nil {

@@ -85,7 +85,7 @@ func standinModule(args []string, out, errs io.Writer) error {
 	fs.Float64Var(&m.Speed, "speed", 1, "how much faster than real time; 0 for a clock that stands until it is told to run")
 	fs.Uint64Var(&m.Seed, "seed", 1, "seed of the noise")
 	replay := fs.String("replay", "", "play a CSV log instead")
-	parent := fs.Bool("until-eof", false, "end when standard input ends")
+	parent := untilEOF(fs)
 	words, err := parse(fs, args, errs)
 	if err != nil {
 		return err
@@ -113,17 +113,28 @@ func standinModule(args []string, out, errs io.Writer) error {
 	return serveStandin("module", *addr, *parent, out, func(ctx context.Context, l net.Listener) error { return standin.Serve(ctx, l, g) })
 }
 
-// serveStandin listens on loopback, says where, and serves until a signal comes or,
-// as somebody's child, until the parent is gone.
-func serveStandin(what, addr string, child bool, out io.Writer, serve func(context.Context, net.Listener) error) error {
+// untilEOF adds the flag by which a stand-in ends with its parent: with what standard
+// input gives. Without it the reader is nil.
+func untilEOF(fs *flag.FlagSet) *io.Reader {
+	var parent io.Reader
+	fs.BoolFunc("until-eof", "end when standard input ends", func(string) error {
+		parent = os.Stdin
+		return nil
+	})
+	return &parent
+}
+
+// serveStandin listens on loopback, says where, and serves until a signal comes or, as
+// somebody's child, until the parent is gone: until what it gives is at its end.
+func serveStandin(what, addr string, parent io.Reader, out io.Writer, serve func(context.Context, net.Listener) error) error {
 	if !web.Loopback(addr) {
 		return usage("%s is open to others; a stand-in serves this computer only: use 127.0.0.1:PORT", addr)
 	}
 	ctx, stop := signal.NotifyContext(context.Background(), syscall.SIGINT, syscall.SIGTERM)
 	defer stop()
-	if child {
+	if parent != nil {
 		go func() {
-			_, _ = io.Copy(io.Discard, os.Stdin)
+			_, _ = io.Copy(io.Discard, parent)
 			stop()
 		}()
 	}
@@ -214,7 +225,7 @@ func standinAdapter(args []string, out, errs io.Writer) error {
 	addr := fs.String("addr", "127.0.0.1:0", "address to serve on")
 	file := fs.String("car", "demo:ibis", "the car's file, or demo:NAME")
 	speed := fs.Float64("speed", 1, "how much shorter its delays are")
-	parent := fs.Bool("until-eof", false, "end when standard input ends")
+	parent := untilEOF(fs)
 	words, err := parse(fs, args, errs)
 	if err != nil {
 		return err
@@ -247,7 +258,7 @@ func standinCar(args []string, out, errs io.Writer) error {
 	var files []string
 	fs.Func("car", "the car's file, or demo:CASE; more than one serves several", func(f string) error { files = append(files, f); return nil })
 	speed := fs.Float64("speed", 1, "how much faster than real time; 0 for a clock that stands until it is told to run")
-	parent := fs.Bool("until-eof", false, "end when standard input ends")
+	parent := untilEOF(fs)
 	b, err := bookOf(fs, args, errs)
 	if err != nil {
 		return err
@@ -289,9 +300,9 @@ func standinCar(args []string, out, errs io.Writer) error {
 	}
 	ctx, stop := signal.NotifyContext(context.Background(), syscall.SIGINT, syscall.SIGTERM)
 	defer stop()
-	if *parent {
+	if *parent != nil {
 		go func() {
-			_, _ = io.Copy(io.Discard, os.Stdin)
+			_, _ = io.Copy(io.Discard, *parent)
 			stop()
 		}()
 	}

@@ -211,6 +211,10 @@ func (m *Model) repaired(w *weights, r Repair) error {
 	if err != nil {
 		return err
 	}
+	to, err := m.leaving(w, s, r)
+	if err != nil {
+		return err
+	}
 	var after []int
 	for i, x := range m.Suspects {
 		if x.After {
@@ -220,57 +224,6 @@ func (m *Model) repaired(w *weights, r Repair) error {
 	gone, brings := repairHolds, 1-repairHolds-repairFails
 	if len(after) == 0 {
 		gone, brings = gone+brings, 0
-	}
-	causes, odds := m.Suspects[s].Causes, causeMaybe
-	switch {
-	case r.Cause == "":
-	case r.Cause == NoCause:
-		causes = nil
-	default:
-		if _, err := m.suspect(r.Cause); err != nil {
-			return err
-		}
-		causes, odds = []string{r.Cause}, causeThere
-	}
-	var cause []int
-	for _, k := range causes {
-		if i, ok := m.index[k]; ok && i != s {
-			cause = append(cause, i)
-		}
-	}
-	at := map[[2]int]int{}
-	for i, p := range m.pairs {
-		at[p] = i
-	}
-	// leave says where the mass of one explanation goes when the repaired part is well:
-	// rest is the other fault of a pair (with its step), or -1.
-	leave := func(mass float64, rest, k, j int) {
-		caused := 0.0
-		if len(cause) > 0 && (rest < 0 || !slices.Contains(cause, rest)) {
-			caused = odds
-		}
-		well := mass * (1 - caused)
-		if rest < 0 {
-			w.none[j] += well
-		} else {
-			w.single[rest*shades+k*kinds+j] += well
-		}
-		for _, c := range cause {
-			share := mass * caused / float64(len(cause)) / steps
-			for kc := range steps {
-				if rest < 0 {
-					w.single[c*shades+kc*kinds+j] += share
-					continue
-				}
-				p, ka, kb := [2]int{rest, c}, k, kc
-				if rest > c {
-					p, ka, kb = [2]int{c, rest}, kc, k
-				}
-				if i, ok := at[p]; ok {
-					w.pair[i*pairShades+(ka*steps+kb)*kinds+j] += share
-				}
-			}
-		}
 	}
 	for i, p := range m.pairs {
 		if p[0] != s && p[1] != s {
@@ -287,7 +240,7 @@ func (m *Model) repaired(w *weights, r Repair) error {
 					}
 					mass := *x
 					*x = mass * repairFails
-					leave(mass*(1-repairFails), rest, k, j)
+					to.leave(mass*(1-repairFails), rest, k, j)
 				}
 			}
 		}
@@ -297,7 +250,7 @@ func (m *Model) repaired(w *weights, r Repair) error {
 			x := &w.single[s*shades+k*kinds+j]
 			mass := *x
 			*x = mass * repairFails
-			leave(mass*gone, -1, 0, j)
+			to.leave(mass*gone, -1, 0, j)
 			for _, i := range after {
 				for ka := range steps {
 					w.single[i*shades+ka*kinds+j] += mass * brings / float64(len(after)*steps)
@@ -306,4 +259,68 @@ func (m *Model) repaired(w *weights, r Repair) error {
 		}
 	}
 	return nil
+}
+
+// leaving is where the mass of an explanation goes when its part has been repaired.
+type leaving struct {
+	w     *weights
+	cause []int          // suspects that may have made it, each as likely
+	odds  float64        // that one of them is there
+	pair  map[[2]int]int // number of a pair of suspects
+}
+
+// leaving works out what may have caused the repaired suspect s.
+func (m *Model) leaving(w *weights, s int, r Repair) (leaving, error) {
+	l := leaving{w: w, odds: causeMaybe, pair: map[[2]int]int{}}
+	causes := m.Suspects[s].Causes
+	switch {
+	case r.Cause == "":
+	case r.Cause == NoCause:
+		causes = nil
+	default:
+		if _, err := m.suspect(r.Cause); err != nil {
+			return l, err
+		}
+		causes, l.odds = []string{r.Cause}, causeThere
+	}
+	for _, k := range causes {
+		if i, ok := m.index[k]; ok && i != s {
+			l.cause = append(l.cause, i)
+		}
+	}
+	for i, p := range m.pairs {
+		l.pair[p] = i
+	}
+	return l, nil
+}
+
+// leave puts mass where it goes when the repaired part is well: rest is the other fault of
+// a pair (with its step k), or -1; j is the kind of car.
+func (l leaving) leave(mass float64, rest, k, j int) {
+	caused := 0.0
+	if len(l.cause) > 0 && (rest < 0 || !slices.Contains(l.cause, rest)) {
+		caused = l.odds
+	}
+	well := mass * (1 - caused)
+	if rest < 0 {
+		l.w.none[j] += well
+	} else {
+		l.w.single[rest*shades+k*kinds+j] += well
+	}
+	for _, c := range l.cause {
+		share := mass * caused / float64(len(l.cause)) / steps
+		for kc := range steps {
+			if rest < 0 {
+				l.w.single[c*shades+kc*kinds+j] += share
+				continue
+			}
+			p, ka, kb := [2]int{rest, c}, k, kc
+			if rest > c {
+				p, ka, kb = [2]int{c, rest}, kc, k
+			}
+			if i, ok := l.pair[p]; ok {
+				l.w.pair[i*pairShades+(ka*steps+kb)*kinds+j] += share
+			}
+		}
+	}
 }

@@ -93,95 +93,32 @@ func (b Book) FaultsOf(g *plumbing.Graph, c plumbing.Combination, part string) (
 	return out
 }
 
-// checkFaults returns the first fault that is wrong.
+// faultWords are the keys that a fault may name.
+type faultWords struct{ contexts, costs, params, parts map[string]bool }
+
+// checkFaults returns the first fault that is wrong, or the first word of theirs.
 func (b Book) checkFaults(cars []plumbing.Car) error {
-	words := func(name string, l []Word) (map[string]bool, error) {
-		seen := map[string]bool{}
-		for _, w := range l {
-			if !keyForm.MatchString(w.Key) || seen[w.Key] || w.Name == "" {
-				return nil, plumbing.Entry(name, w.Key, "a key of its own and a name are needed")
-			}
-			seen[w.Key] = true
-		}
-		return seen, nil
-	}
-	contexts, err := words("context", b.Contexts)
+	words, err := b.faultWords()
 	if err != nil {
 		return err
 	}
-	costs := map[string]bool{}
-	for _, c := range b.Costs {
-		if !keyForm.MatchString(c.Key) || costs[c.Key] || c.Name == "" || !(c.Price > 0) {
-			return plumbing.Entry("cost", c.Key, "a key of its own, a name and a price are needed")
-		}
-		costs[c.Key] = true
-	}
-	params := map[string]bool{}
-	for _, p := range b.Params {
-		if !keyForm.MatchString(p.Key) || params[p.Key] || p.Name == "" || p.Unit == "" {
-			return plumbing.Entry("param", p.Key, "a key of its own, a name and a unit are needed")
-		}
-		params[p.Key] = true
-	}
-	parts := map[string]bool{}
-	for _, f := range b.Plumbing.Fragments {
-		for _, p := range f.Parts {
-			parts[p.Key] = true
-		}
-	}
-	for _, a := range b.Plumbing.Archetypes {
-		for _, p := range a.Parts {
-			parts[p.Key] = true
-		}
-	}
 	seen := map[string]bool{}
 	for _, f := range b.Faults {
-		switch {
-		case !keyForm.MatchString(f.Key) || seen[f.Key]:
+		if !keyForm.MatchString(f.Key) || seen[f.Key] {
 			return plumbing.Entry("fault", f.Key, "a key of its own is needed")
-		case f.Name == "":
-			return plumbing.Entry("fault", f.Key, "no name")
-		case !slices.Contains(faultFamilies, f.Family):
-			return plumbing.Entry("fault", f.Key, "family %q is not one of %v", f.Family, faultFamilies)
-		case !(f.Weight > 0) || f.Weight > 100:
-			return plumbing.Entry("fault", f.Key, "its weight is %g; it lies above 0 and at most at 100", f.Weight)
-		case len(f.Carries) == 0:
-			return plumbing.Entry("fault", f.Key, "say which part carries it")
-		case f.Minutes <= 0 || f.Minutes > 3000:
-			return plumbing.Entry("fault", f.Key, "%d minutes to repair cannot be", f.Minutes)
-		case !costs[f.Cost]:
-			return plumbing.Entry("fault", f.Key, "there is no cost %q", f.Cost)
-		case len(f.Tests) == 0:
-			return plumbing.Entry("fault", f.Key, "a fault without a test that can see it")
-		case len(f.Changes) == 0 && f.Family != "other":
-			return plumbing.Entry("fault", f.Key, "say what it changes")
 		}
-		for _, p := range f.Carries {
-			if !parts[p] {
-				return plumbing.Entry("fault", f.Key, "there is no part %q", p)
-			}
+		seen[f.Key] = true
+		if err := f.check(words); err != nil {
+			return err
 		}
-		for _, a := range f.Only {
-			if _, ok := b.Plumbing.Find(a); !ok {
-				return plumbing.Entry("fault", f.Key, "there is no archetype %q", a)
-			}
-		}
-		for k, v := range f.Context {
-			if !contexts[k] || !(v > 0) || v > 50 {
-				return plumbing.Entry("fault", f.Key, "context %q with factor %g: the context must be known and the factor lie above 0 and at most at 50", k, v)
-			}
-		}
-		for _, c := range f.Changes {
-			if !params[c.Param] || math.IsNaN(c.From) || math.IsNaN(c.To) || c.From > c.To {
-				return plumbing.Entry("fault", f.Key, "it changes %q from %g to %g: the parameter must be known and the range rise", c.Param, c.From, c.To)
-			}
+		if err := b.checkOnly("fault", f.Key, f.Only); err != nil {
+			return err
 		}
 		for _, t := range f.Tests {
 			if _, ok := b.Test(t); !ok {
 				return plumbing.Entry("fault", f.Key, "there is no test %q", t)
 			}
 		}
-		seen[f.Key] = true
 	}
 	for _, f := range b.Faults {
 		for _, c := range f.Causes {
@@ -191,6 +128,79 @@ func (b Book) checkFaults(cars []plumbing.Car) error {
 		}
 	}
 	return b.checkReach(cars)
+}
+
+// faultWords collects the keys that faults may name, and checks those that stand for
+// nothing else.
+func (b Book) faultWords() (w faultWords, err error) {
+	w = faultWords{map[string]bool{}, map[string]bool{}, map[string]bool{}, map[string]bool{}}
+	for _, c := range b.Contexts {
+		if !keyForm.MatchString(c.Key) || w.contexts[c.Key] || c.Name == "" {
+			return w, plumbing.Entry("context", c.Key, "a key of its own and a name are needed")
+		}
+		w.contexts[c.Key] = true
+	}
+	for _, c := range b.Costs {
+		if !keyForm.MatchString(c.Key) || w.costs[c.Key] || c.Name == "" || !(c.Price > 0) {
+			return w, plumbing.Entry("cost", c.Key, "a key of its own, a name and a price are needed")
+		}
+		w.costs[c.Key] = true
+	}
+	for _, p := range b.Params {
+		if !keyForm.MatchString(p.Key) || w.params[p.Key] || p.Name == "" || p.Unit == "" {
+			return w, plumbing.Entry("param", p.Key, "a key of its own, a name and a unit are needed")
+		}
+		w.params[p.Key] = true
+	}
+	for _, f := range b.Plumbing.Fragments {
+		for _, p := range f.Parts {
+			w.parts[p.Key] = true
+		}
+	}
+	for _, a := range b.Plumbing.Archetypes {
+		for _, p := range a.Parts {
+			w.parts[p.Key] = true
+		}
+	}
+	return w, nil
+}
+
+// check returns what is wrong with a fault by itself and in the words it uses.
+func (f Fault) check(w faultWords) error {
+	switch {
+	case f.Name == "":
+		return plumbing.Entry("fault", f.Key, "no name")
+	case !slices.Contains(faultFamilies, f.Family):
+		return plumbing.Entry("fault", f.Key, "family %q is not one of %v", f.Family, faultFamilies)
+	case !(f.Weight > 0) || f.Weight > 100:
+		return plumbing.Entry("fault", f.Key, "its weight is %g; it lies above 0 and at most at 100", f.Weight)
+	case len(f.Carries) == 0:
+		return plumbing.Entry("fault", f.Key, "say which part carries it")
+	case f.Minutes <= 0 || f.Minutes > 3000:
+		return plumbing.Entry("fault", f.Key, "%d minutes to repair cannot be", f.Minutes)
+	case !w.costs[f.Cost]:
+		return plumbing.Entry("fault", f.Key, "there is no cost %q", f.Cost)
+	case len(f.Tests) == 0:
+		return plumbing.Entry("fault", f.Key, "a fault without a test that can see it")
+	case len(f.Changes) == 0 && f.Family != "other":
+		return plumbing.Entry("fault", f.Key, "say what it changes")
+	}
+	for _, p := range f.Carries {
+		if !w.parts[p] {
+			return plumbing.Entry("fault", f.Key, "there is no part %q", p)
+		}
+	}
+	for k, v := range f.Context {
+		if !w.contexts[k] || !(v > 0) || v > 50 {
+			return plumbing.Entry("fault", f.Key, "context %q with factor %g: the context must be known and the factor lie above 0 and at most at 50", k, v)
+		}
+	}
+	for _, c := range f.Changes {
+		if !w.params[c.Param] || math.IsNaN(c.From) || math.IsNaN(c.To) || c.From > c.To {
+			return plumbing.Entry("fault", f.Key, "it changes %q from %g to %g: the parameter must be known and the range rise", c.Param, c.From, c.To)
+		}
+	}
+	return nil
 }
 
 // checkReach holds that every fault can be had by some car, and is then seen by a test

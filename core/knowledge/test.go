@@ -91,84 +91,118 @@ func (b Book) checkTests(cautions map[string]bool) error {
 	}
 	seen := map[string]bool{}
 	for _, t := range b.Tests {
-		switch {
-		case !keyForm.MatchString(t.Key) || seen[t.Key]:
+		if !keyForm.MatchString(t.Key) || seen[t.Key] {
 			return plumbing.Entry("test", t.Key, "a key of its own is needed")
-		case t.Name == "" || t.Purpose == "" || t.Access == "" || t.Splits == "":
-			return plumbing.Entry("test", t.Key, "name, purpose, access and how it splits the suspects are needed")
-		case t.Minutes <= 0 || t.Minutes > 600 || t.Days < 0 || t.Days > 14:
-			return plumbing.Entry("test", t.Key, "%d minutes and %d days cannot be", t.Minutes, t.Days)
-		case t.Hazard < 0 || t.Hazard >= len(HazardWords):
-			return plumbing.Entry("test", t.Key, "hazard %d is not one of 0 to %d", t.Hazard, len(HazardWords)-1)
-		case len(t.Setup) == 0 || len(t.Steps) == 0 || len(t.Reads) == 0 || len(t.Outcomes) < 2:
-			return plumbing.Entry("test", t.Key, "set-up, steps, readings and at least two outcomes are needed")
-		case len(t.Kit) == 0:
-			return plumbing.Entry("test", t.Key, "say what kit it needs")
-		case len(t.Cautions) == 0:
-			return plumbing.Entry("test", t.Key, "a procedure without its caution")
 		}
-		if (t.Shares == "") != (t.Saves == 0) || t.Saves < 0 || t.Saves >= t.Minutes {
-			return plumbing.Entry("test", t.Key, "a shared set-up (shares) saves minutes, fewer than the test takes")
+		seen[t.Key] = true
+		if err := t.check(); err != nil {
+			return err
 		}
-		for _, r := range t.Reads {
-			if r.Name == "" || !(r.Spread >= 0) {
-				return plumbing.Entry("test", t.Key, "reading %q: a name, and a spread that is not negative", r.Name)
-			}
-		}
-		for _, s := range t.Setup {
-			if s.Do == "" {
-				return plumbing.Entry("test", t.Key, "a step without words")
-			}
-		}
-		for _, k := range slices.Concat(t.Kit, t.Instead) {
-			if !kit[k] {
-				return plumbing.Entry("test", t.Key, "there is no kit %q", k)
-			}
-		}
-		for _, f := range t.Families {
-			if !slices.Contains(faultFamilies, f) {
-				return plumbing.Entry("test", t.Key, "there is no family %q", f)
-			}
-		}
-		for _, a := range t.Only {
-			if _, ok := b.Plumbing.Find(a); !ok {
-				return plumbing.Entry("test", t.Key, "there is no archetype %q", a)
-			}
+		if err := b.checkLinks(t, kit); err != nil {
+			return err
 		}
 		if err := known("test", t.Key, t.Cautions, cautions); err != nil {
 			return err
 		}
-		out := map[string]bool{}
-		for _, o := range t.Outcomes {
-			if o.Key == "" || out[o.Key] || o.Name == "" {
-				return plumbing.Entry("test", t.Key, "outcome %q: a key of its own and a name are needed", o.Key)
-			}
-			out[o.Key] = true
-		}
-		seen[t.Key] = true
 	}
+	if err := b.checkCraft(cautions); err != nil {
+		return err
+	}
+	return b.checkSchools()
+}
+
+// check returns what is wrong with a test by itself.
+func (t Test) check() error {
+	switch {
+	case t.Name == "" || t.Purpose == "" || t.Access == "" || t.Splits == "":
+		return plumbing.Entry("test", t.Key, "name, purpose, access and how it splits the suspects are needed")
+	case t.Minutes <= 0 || t.Minutes > 600 || t.Days < 0 || t.Days > 14:
+		return plumbing.Entry("test", t.Key, "%d minutes and %d days cannot be", t.Minutes, t.Days)
+	case t.Hazard < 0 || t.Hazard >= len(HazardWords):
+		return plumbing.Entry("test", t.Key, "hazard %d is not one of 0 to %d", t.Hazard, len(HazardWords)-1)
+	case len(t.Setup) == 0 || len(t.Steps) == 0 || len(t.Reads) == 0 || len(t.Outcomes) < 2:
+		return plumbing.Entry("test", t.Key, "set-up, steps, readings and at least two outcomes are needed")
+	case len(t.Kit) == 0:
+		return plumbing.Entry("test", t.Key, "say what kit it needs")
+	case len(t.Cautions) == 0:
+		return plumbing.Entry("test", t.Key, "a procedure without its caution")
+	case (t.Shares == "") != (t.Saves == 0) || t.Saves < 0 || t.Saves >= t.Minutes:
+		return plumbing.Entry("test", t.Key, "a shared set-up (shares) saves minutes, fewer than the test takes")
+	}
+	for _, r := range t.Reads {
+		if r.Name == "" || !(r.Spread >= 0) {
+			return plumbing.Entry("test", t.Key, "reading %q: a name, and a spread that is not negative", r.Name)
+		}
+	}
+	for _, s := range t.Setup {
+		if s.Do == "" {
+			return plumbing.Entry("test", t.Key, "a step without words")
+		}
+	}
+	out := map[string]bool{}
+	for _, o := range t.Outcomes {
+		if o.Key == "" || out[o.Key] || o.Name == "" {
+			return plumbing.Entry("test", t.Key, "outcome %q: a key of its own and a name are needed", o.Key)
+		}
+		out[o.Key] = true
+	}
+	return nil
+}
+
+// checkLinks returns what a test names that the Book does not have.
+func (b Book) checkLinks(t Test, kit map[string]bool) error {
+	for _, k := range slices.Concat(t.Kit, t.Instead) {
+		if !kit[k] {
+			return plumbing.Entry("test", t.Key, "there is no kit %q", k)
+		}
+	}
+	for _, f := range t.Families {
+		if !slices.Contains(faultFamilies, f) {
+			return plumbing.Entry("test", t.Key, "there is no family %q", f)
+		}
+	}
+	return b.checkOnly("test", t.Key, t.Only)
+}
+
+// checkOnly returns an archetype that an entry is bound to and the Book does not have.
+func (b Book) checkOnly(what, key string, only []string) error {
+	for _, a := range only {
+		if _, ok := b.Plumbing.Find(a); !ok {
+			return plumbing.Entry(what, key, "there is no archetype %q", a)
+		}
+	}
+	return nil
+}
+
+func (b Book) checkCraft(cautions map[string]bool) error {
+	seen := map[string]bool{}
 	for _, c := range b.Craft {
-		if !keyForm.MatchString(c.Key) || seen["craft "+c.Key] || c.Name == "" || c.Text == "" {
+		if !keyForm.MatchString(c.Key) || seen[c.Key] || c.Name == "" || c.Text == "" {
 			return plumbing.Entry("craft", c.Key, "a key of its own, a name and a text are needed")
 		}
+		seen[c.Key] = true
 		if len(c.Cautions) == 0 {
 			return plumbing.Entry("craft", c.Key, "a procedure without its caution")
 		}
 		if err := known("craft", c.Key, c.Cautions, cautions); err != nil {
 			return err
 		}
-		seen["craft "+c.Key] = true
 	}
+	return nil
+}
+
+func (b Book) checkSchools() error {
+	seen := map[string]bool{}
 	for _, s := range b.Schools {
-		if !keyForm.MatchString(s.Key) || seen["school "+s.Key] || s.Name == "" || len(s.Options) < 2 {
+		if !keyForm.MatchString(s.Key) || seen[s.Key] || s.Name == "" || len(s.Options) < 2 {
 			return plumbing.Entry("school", s.Key, "a key of its own, a name and at least two options are needed")
 		}
+		seen[s.Key] = true
 		for _, o := range s.Options {
 			if !keyForm.MatchString(o.Key) || o.Name == "" {
 				return plumbing.Entry("school", s.Key, "an option without key or name")
 			}
 		}
-		seen["school "+s.Key] = true
 	}
 	return nil
 }
