@@ -1,7 +1,7 @@
 // Every page looked over: for who cannot see well, by day and by night, narrow and wide.
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { openShop, sound } from "./shop.mjs";
+import { lookOver, openShop } from "./shop.mjs";
 
 let shop;
 before(async () => { shop = await openShop(); });
@@ -17,7 +17,7 @@ test("axe-core finds nothing by day and by night, and nothing runs off the side"
   const bench = await page.locator(".mid a.btn").first().getAttribute("href");
   const found = [];
   for (const path of ["/", "/cases/new", "/record", "/instruments", "/book", "/book/trim", "/book?q=drain", tern, bench, bench + "/live", tern + "/scan", tern + "/found", tern + "/repair", tern + "/edit", marl + "/proof", marl + "/report", sprat, "/cases/none"]) {
-    found.push(...await sound(page, shop.base + path));
+    found.push(...await lookOver(page, shop.base + path));
   }
   assert.deepEqual(found, []);
 });
@@ -33,7 +33,7 @@ test("axe-core finds nothing on Map and Book, by day and by night; labels are at
   };
   const found = [];
   for (const path of [tern + "?part=vapour-line", tern + "/map?part=purge-valve", marl, marl + "/map", bench + "/map?part=vapour-line", "/book/test/smoke", "/book?q=vent"]) {
-    found.push(...await sound(page, shop.base + path, labels));
+    found.push(...await lookOver(page, shop.base + path, labels));
   }
   assert.deepEqual(found, []);
   // What is drawn keeps to the room that was found for it, in the font that ships.

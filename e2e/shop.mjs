@@ -96,10 +96,10 @@ async function run(page, options) {
   return r.violations.flatMap((v) => v.nodes.map((n) => `${v.id}: ${n.target.join(" ")} ${n.failureSummary.split("\n")[1] || ""}`));
 }
 
-// sound looks a page over with all that is folded in it opened: what axe finds by day, the
+// lookOver looks at a page with all that is folded in it opened: what axe finds by day, the
 // contrast by night (the scheme changes colours only), and whether anything runs off the
 // side. look(width) may look at more of the folded page at each width.
-export async function sound(page, url, look = async () => []) {
+export async function lookOver(page, url, look = async () => []) {
   await page.emulateMedia({ colorScheme: "light" });
   await page.goto(url);
   const found = [];

@@ -60,10 +60,10 @@ function start() {
     });
     $("smoke").textContent = smoky.length ? `Smoke has come to: ${smoky.slice(0, 8).join(", ")}.` : "";
     const speed = s.live["0C"] || 0;
-    $("now").textContent = s.stalled ? "the engine has died" : s.running ? `engine runs, ${Math.round(speed)} 1/min` : s.mode === "key" ? "key on, engine off" : "key off";
+    $("now").textContent = s.stalled ? "the engine has died" : s.running ? `engine runs, ${Math.round(speed)} rpm` : s.mode === "key" ? "key on, engine off" : "key off";
     root.querySelectorAll("[data-mode]").forEach((b) => b.setAttribute("aria-pressed", String(b.dataset.mode === s.mode)));
     const codes = [s.stored.length ? `stored ${s.stored.join(" ")}` : "", s.pending.length ? `pending ${s.pending.join(" ")}` : ""].filter(Boolean).join("; ");
-    $("codes").textContent = (codes || "No codes.") + (s.blocked ? ` Leak check: ${s.blocked}.` : "");
+    $("codes").textContent = (codes ? `Codes: ${codes}.` : "No codes.") + (s.blocked ? ` Leak check: ${s.blocked}.` : "");
   }
 
   const rows = root.querySelector("[data-live-rows]");
