@@ -188,11 +188,13 @@ func TestRefusedCases(t *testing.T) {
 		{func(n *casework.NewCase) { n.Complaint = "a\x00b" }, "control character"},
 		{func(n *casework.NewCase) { n.Complaint = "a\xffb" }, "no text"},
 	} {
-		n := car("SQ 9")
-		c.change(&n)
-		if _, err := s.OpenCase(ctx, "", n); err == nil || !strings.Contains(err.Error(), c.say) {
-			t.Errorf("%v; want %q", err, c.say)
-		}
+		t.Run(c.say, func(t *testing.T) {
+			n := car("SQ 9")
+			c.change(&n)
+			if _, err := s.OpenCase(ctx, "", n); err == nil || !strings.Contains(err.Error(), c.say) {
+				t.Errorf("%v; want %q", err, c.say)
+			}
+		})
 	}
 	if rows, _ := s.Slate(ctx); len(rows) != 0 {
 		t.Errorf("%d half-saved cases", len(rows))
@@ -336,29 +338,31 @@ func TestGapsAreSaid(t *testing.T) {
 		"SQ 8 A": {2, 2, "Nothing was read from 2 to 4 s (the module did not answer): what stands before and after it is too short to judge"},
 		"SQ 8 B": {90, 20, "Nothing was read from 90 to 92 s (the module did not answer): that stretch is not judged"},
 	} {
-		id, _ := s.OpenCase(ctx, "", car(plate))
-		test := hold(t, s, id, "", 0.7e-3)
-		f, _ := s.Load(ctx, id)
-		must(t, s.StampRun(ctx, "", f.Tests[0].Runs[1].ID, casework.Strike))
-		r, err := s.BeginRun(ctx, test, casework.NewLive{Kind: record.RunHold, From: record.Source{Name: "module"}, Planned: 60})
-		must(t, err)
-		tank := demo.Tank{Volume: f.Tests[0].Setup.Volume, Hole: 0.7e-3, Noise: 3, Seed: 7}
-		log := tank.Hold(13*249.089, 150)
-		var kept ingest.Log
-		for i, at := range log.Time {
-			if at <= c.before || at >= c.before+2 && at <= c.before+2+c.after {
-				kept.Time, kept.Gauge = append(kept.Time, at), append(kept.Gauge, log.Gauge[i])
+		t.Run(plate, func(t *testing.T) {
+			id, _ := s.OpenCase(ctx, "", car(plate))
+			test := hold(t, s, id, "", 0.7e-3)
+			f, _ := s.Load(ctx, id)
+			must(t, s.StampRun(ctx, "", f.Tests[0].Runs[1].ID, casework.Strike))
+			r, err := s.BeginRun(ctx, test, casework.NewLive{Kind: record.RunHold, From: record.Source{Name: "module"}, Planned: 60})
+			must(t, err)
+			tank := demo.Tank{Volume: f.Tests[0].Setup.Volume, Hole: 0.7e-3, Noise: 3, Seed: 7}
+			log := tank.Hold(13*249.089, 150)
+			var kept ingest.Log
+			for i, at := range log.Time {
+				if at <= c.before || at >= c.before+2 && at <= c.before+2+c.after {
+					kept.Time, kept.Gauge = append(kept.Time, at), append(kept.Gauge, log.Gauge[i])
+				}
 			}
-		}
-		must(t, s.DB.Write(ctx, func(tx store.Tx) error { return tx.AppendReadings(r.ID, 0, store.Piece{Log: kept, To: len(kept.Time)}) }))
-		// Stopped twice with nothing read between: one gap.
-		r.Gaps = record.Gaps{{From: c.before, To: c.before + 1, Why: "the module did not answer"}, {From: c.before, To: c.before + 2, Why: "the module did not answer"}}
-		must(t, s.EndRun(ctx, r))
-		f, _ = s.Load(ctx, id)
-		sum, _ := f.Tests[0].Summary()
-		if said := f.Tests[0].Problem + strings.Join(sum.Warnings, " "); !strings.Contains(said, c.say) || strings.Count(said, "Nothing was read") != 1 {
-			t.Errorf("%g and %g s beside a gap: %q", c.before, c.after, said)
-		}
+			must(t, s.DB.Write(ctx, func(tx store.Tx) error { return tx.AppendReadings(r.ID, 0, store.Piece{Log: kept, To: len(kept.Time)}) }))
+			// Stopped twice with nothing read between: one gap.
+			r.Gaps = record.Gaps{{From: c.before, To: c.before + 1, Why: "the module did not answer"}, {From: c.before, To: c.before + 2, Why: "the module did not answer"}}
+			must(t, s.EndRun(ctx, r))
+			f, _ = s.Load(ctx, id)
+			sum, _ := f.Tests[0].Summary()
+			if said := f.Tests[0].Problem + strings.Join(sum.Warnings, " "); !strings.Contains(said, c.say) || strings.Count(said, "Nothing was read") != 1 {
+				t.Errorf("%g and %g s beside a gap: %q", c.before, c.after, said)
+			}
+		})
 	}
 }
 
@@ -439,13 +443,15 @@ func TestBadBundles(t *testing.T) {
 		{"\"P0456\"", "\"<b>\"", "trouble code"},
 		{"\"readings\": ", "\"readings\": 9", "readings and holds"},
 	} {
-		data := bytes.Replace(good, []byte(c.from), []byte(c.to), 1)
-		if bytes.Equal(data, good) {
-			t.Fatalf("%q is not in the bundle", c.from)
-		}
-		if _, err := other.Import(ctx, data); err == nil || !strings.Contains(err.Error(), c.say) {
-			t.Errorf("%s: %v; want %q", c.to, err, c.say)
-		}
+		t.Run(c.say, func(t *testing.T) {
+			data := bytes.Replace(good, []byte(c.from), []byte(c.to), 1)
+			if bytes.Equal(data, good) {
+				t.Fatalf("%q is not in the bundle", c.from)
+			}
+			if _, err := other.Import(ctx, data); err == nil || !strings.Contains(err.Error(), c.say) {
+				t.Errorf("%s: %v; want %q", c.to, err, c.say)
+			}
+		})
 	}
 	for _, cut := range []int{0, 10, len(good) / 2, len(good) - 3} {
 		if _, err := other.Import(ctx, good[:cut]); err == nil {

@@ -73,9 +73,11 @@ func TestHoldsTurnSectionsTight(t *testing.T) {
 	f, c = joined(t, s, id)
 	tight = c.Tight(f)
 	for k, want := range map[string]bool{"cap": false, "vapour-line": false, "neck": true, "tank": true} {
-		if (tight[k].Test != "") != want {
-			t.Errorf("after the exit and the finding %s: tight %v", k, !want)
-		}
+		t.Run(k, func(t *testing.T) {
+			if (tight[k].Test != "") != want {
+				t.Errorf("after the exit and the finding %s: tight %v", k, !want)
+			}
+		})
 	}
 	must(t, s.AddRepair(ctx, "", id, casework.NewRepair{Action: "new line", Parts: "line", Lasting: true}))
 	again := hold(t, s, id, test, 0.02e-3)
@@ -118,7 +120,9 @@ func TestSetUpOnTheMap(t *testing.T) {
 		{"moon", "plugged", "not on this car's Map"}, {"tank", "plugged", "cannot be plugged"}, {"cap", "powered", "cannot be powered"},
 		{"purge-valve", "melted", "cannot be melted"}, {"neck-hose", "plugged", "cannot be plugged"},
 	} {
-		refused(t, c.part, s.SetPart(ctx, "", test, c.part, c.state), c.say)
+		t.Run(c.say, func(t *testing.T) {
+			refused(t, c.part, s.SetPart(ctx, "", test, c.part, c.state), c.say)
+		})
 	}
 	refused(t, "entry", s.SetEntry(ctx, "", test, "tank"), "cannot be joined")
 	// The form of the bench, which does not show the Map, leaves it as it is.
@@ -219,7 +223,9 @@ func TestThisCarAndItsLike(t *testing.T) {
 		{casework.NewCorrection{Kind: "runs", Part: "cap", From: "tank", To: "neck", Text: "x"}, "is no line"},
 		{casework.NewCorrection{Kind: "gone", Part: "cap", Text: strings.Repeat("x", 2000)}, "characters long"},
 	} {
-		refused(t, x.n.Part, s.AddCorrection(ctx, "", first, x.n), x.say)
+		t.Run(x.say, func(t *testing.T) {
+			refused(t, x.n.Part, s.AddCorrection(ctx, "", first, x.n), x.say)
+		})
 	}
 	refused(t, "an empty card", s.AddCard(ctx, "", first, casework.NewCard{Part: "canister"}), "helps nobody")
 	refused(t, "a long way", s.AddCard(ctx, "", first, casework.NewCard{Part: "canister", Minutes: 9000}), "minutes")
@@ -291,7 +297,9 @@ func TestMarksOnTheMap(t *testing.T) {
 		{casework.NewMark{Kind: record.MarkSuspect, Part: "cap", Odds: 1.2}, "between 0 and 100"},
 		{casework.NewMark{Kind: record.MarkLooked, Part: "bypass"}, "not on this car's Map"},
 	} {
-		refused(t, string(x.n.Kind), s.AddMark(ctx, "", id, x.n), x.say)
+		t.Run(x.say, func(t *testing.T) {
+			refused(t, string(x.n.Kind), s.AddMark(ctx, "", id, x.n), x.say)
+		})
 	}
 	must(t, s.AddMark(ctx, "twice", id, casework.NewMark{Kind: record.MarkSuspect, Part: "cap", Odds: 0.3}))
 	must(t, s.AddMark(ctx, "twice", id, casework.NewMark{Kind: record.MarkSuspect, Part: "cap", Odds: 0.3}))
@@ -331,11 +339,13 @@ func TestBundleTakesTheMapAlong(t *testing.T) {
 		{`"entry": "`, `"entry": "<b>`, "joins its gauge"},
 		{`"engine": ""`, `"engine": "STEAM"`, "no archetype"},
 	} {
-		if !strings.Contains(string(data), x.from) {
-			t.Fatalf("%s is not in the bundle", x.from)
-		}
-		_, err := shop(t).Import(ctx, []byte(strings.Replace(string(data), x.from, x.to, 1)))
-		refused(t, x.from, err, x.say)
+		t.Run(x.say, func(t *testing.T) {
+			if !strings.Contains(string(data), x.from) {
+				t.Fatalf("%s is not in the bundle", x.from)
+			}
+			_, err := shop(t).Import(ctx, []byte(strings.Replace(string(data), x.from, x.to, 1)))
+			refused(t, x.from, err, x.say)
+		})
 	}
 	// Another case of the same car brings nothing twice.
 	id2, err := s.OpenCase(ctx, "", car("SQ 9"))

@@ -55,8 +55,10 @@ func TestPredictHold(t *testing.T) {
 		from  float64
 		say   string
 	}{{"bypass", 3000, "cannot have"}, {"rust", 3000, "cannot have"}, {"flange-seal", 5, "begins between"}, {"flange-seal", 1e6, "begins between"}} {
-		if _, _, _, err := s.PredictHold(f.Vehicle, car, record.Setup{}, x.fault, 0.5, x.from, 60); err == nil || !strings.Contains(err.Error(), x.say) {
-			t.Errorf("%s from %g Pa: %v", x.fault, x.from, err)
-		}
+		t.Run(x.say, func(t *testing.T) {
+			if _, _, _, err := s.PredictHold(f.Vehicle, car, record.Setup{}, x.fault, 0.5, x.from, 60); err == nil || !strings.Contains(err.Error(), x.say) {
+				t.Errorf("%s from %g Pa: %v", x.fault, x.from, err)
+			}
+		})
 	}
 }

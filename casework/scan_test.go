@@ -119,20 +119,26 @@ func TestScanAndNoteRefusals(t *testing.T) {
 	id, err := s.OpenCase(ctx, "", car("SQ 78"))
 	must(t, err)
 	for say, raw := range map[string]string{"The text is empty": "", "answer of a car": "NO DATA", "PDF": "%PDF-1"} {
-		if _, err := s.AddScan(ctx, "", id, "pasted", raw); err == nil || !strings.Contains(err.Error(), say) {
-			t.Errorf("%q: %v", raw, err)
-		}
+		t.Run(say, func(t *testing.T) {
+			if _, err := s.AddScan(ctx, "", id, "pasted", raw); err == nil || !strings.Contains(err.Error(), say) {
+				t.Errorf("%q: %v", raw, err)
+			}
+		})
 	}
 	for say, n := range map[string]casework.NewNote{"a note, something": {Kind: "poem", Text: "x"}, "say what was unplugged": {Kind: record.Unplugged, Text: " "},
 		"not a trouble code": {Kind: record.SelfMade, Subject: "P9", Text: "x"}, "write a word": {Kind: record.Noted}} {
-		if err := s.AddNote(ctx, "", id, n); err == nil || !strings.Contains(err.Error(), say) {
-			t.Errorf("%v: %v", n, err)
-		}
+		t.Run(say, func(t *testing.T) {
+			if err := s.AddNote(ctx, "", id, n); err == nil || !strings.Contains(err.Error(), say) {
+				t.Errorf("%v: %v", n, err)
+			}
+		})
 	}
 	for say, a := range map[string]string{"no address": "somewhere", "in figures": "localhost:80", "own network": "8.8.8.8:80", "another computer": "192.168.1.4:80"} {
-		if err := s.AddDevice(ctx, "", casework.NewDevice{Kind: "module", Name: "m", Address: a}); err == nil || !strings.Contains(err.Error(), say) {
-			t.Errorf("%s: %v", a, err)
-		}
+		t.Run(say, func(t *testing.T) {
+			if err := s.AddDevice(ctx, "", casework.NewDevice{Kind: "module", Name: "m", Address: a}); err == nil || !strings.Contains(err.Error(), say) {
+				t.Errorf("%s: %v", a, err)
+			}
+		})
 	}
 	must(t, s.AddDevice(ctx, "", casework.NewDevice{Kind: "module", Name: "m", Address: "192.168.1.4:80", Sure: true}))
 	must(t, s.AddDevice(ctx, "", casework.NewDevice{Kind: "adapter", Name: "", Address: "127.0.0.1:80"}))

@@ -76,9 +76,11 @@ func TestResults(t *testing.T) {
 		"is not for this car": {Test: "eonv-manometer", Part: "vent-valve", Outcome: "good"},
 		"cannot be":           {Test: "cap-check", Part: "cap", Outcome: "holds", Readings: []float64{1e12, nan}},
 	} {
-		if _, err := s.AddResult(ctx, "", id, n); err == nil || !strings.Contains(err.Error(), say) {
-			t.Errorf("%+v: %v; want %q", n, err, say)
-		}
+		t.Run(say, func(t *testing.T) {
+			if _, err := s.AddResult(ctx, "", id, n); err == nil || !strings.Contains(err.Error(), say) {
+				t.Errorf("%+v: %v; want %q", n, err, say)
+			}
+		})
 	}
 	if f, _ := s.Load(ctx, id); len(f.Results) != 0 {
 		t.Fatalf("%d results were half kept", len(f.Results))
@@ -220,9 +222,11 @@ func TestKitAndWays(t *testing.T) {
 		t.Error("given back, it is still here")
 	}
 	for say, w := range map[string]casework.Ways{"no kit": {Kit: []string{"wand"}}, "an hour": {Rate: math.NaN()}, "a day": {Day: -1}, "no way of working": {Policies: map[string]string{"prove": "guess"}}} {
-		if err := s.SetWays(ctx, "", w); err == nil || !strings.Contains(err.Error(), say) {
-			t.Errorf("%+v: %v", w, err)
-		}
+		t.Run(say, func(t *testing.T) {
+			if err := s.SetWays(ctx, "", w); err == nil || !strings.Contains(err.Error(), say) {
+				t.Errorf("%+v: %v", w, err)
+			}
+		})
 	}
 	if err := s.SetKit(ctx, "", id, []string{"wand"}); err == nil {
 		t.Error("a wand at hand")
@@ -251,9 +255,11 @@ func TestObserve(t *testing.T) {
 		absent bool
 		want   string
 	}{{false, "smell"}, {false, ""}, {false, "smell"}, {true, "smell not"}, {true, ""}} {
-		if tap(x.absent); strings.Join(standing(), ",") != x.want {
-			t.Errorf("stands %v, want %q", standing(), x.want)
-		}
+		t.Run(x.want, func(t *testing.T) {
+			if tap(x.absent); strings.Join(standing(), ",") != x.want {
+				t.Errorf("stands %v, want %q", standing(), x.want)
+			}
+		})
 	}
 	for _, n := range []casework.NewObservation{{Kind: record.SeenSign, Key: "aura"}, {Kind: record.SeenContext, Key: "moon"}, {Kind: record.SeenRenewed, Part: "wing"}, {Kind: "gossip"}} {
 		if err := s.Observe(ctx, "", id, n); err == nil {

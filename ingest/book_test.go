@@ -94,12 +94,14 @@ faults:
 		{"only: [own-tank]", "only: [no-vapour]", `fault "own-fault": no car can have it`},
 		{own, strings.Repeat("# no page\n", 300_000), "larger than 2 MB"},
 	} {
-		if !strings.Contains(own, c.from) {
-			t.Fatalf("%q is not in the page", c.from)
-		}
-		if _, err := ingest.BookWith(write(strings.Replace(own, c.from, c.to, 1))); err == nil || !strings.Contains(err.Error(), c.say) || !strings.Contains(err.Error(), "own.yaml") && !strings.Contains(c.say, "from") {
-			t.Errorf("%s → %.40s: %v; want %q", c.from, c.to, err, c.say)
-		}
+		t.Run(c.say, func(t *testing.T) {
+			if !strings.Contains(own, c.from) {
+				t.Fatalf("%q is not in the page", c.from)
+			}
+			if _, err := ingest.BookWith(write(strings.Replace(own, c.from, c.to, 1))); err == nil || !strings.Contains(err.Error(), c.say) || !strings.Contains(err.Error(), "own.yaml") && !strings.Contains(c.say, "from") {
+				t.Errorf("%s → %.40s: %v; want %q", c.from, c.to, err, c.say)
+			}
+		})
 	}
 	if _, err := ingest.BookWith(filepath.Join(dir, "nothing")); err == nil {
 		t.Error("a page that is not there was read")
@@ -206,9 +208,11 @@ func TestEveryCodeHasWords(t *testing.T) {
 
 func TestCodes(t *testing.T) {
 	for in, want := range map[string]string{"p0456": "P0456", " P 0455": "P0455", "0442": "P0442", "u0100": "U0100"} {
-		if got, err := knowledge.FoldCode(in); err != nil || got != want {
-			t.Errorf("%q is %q, %v", in, got, err)
-		}
+		t.Run(in, func(t *testing.T) {
+			if got, err := knowledge.FoldCode(in); err != nil || got != want {
+				t.Errorf("%q is %q, %v", in, got, err)
+			}
+		})
 	}
 	for _, bad := range []string{"", "P04", "X0442", "P04567", "P4442", "<b>"} {
 		if c, err := knowledge.FoldCode(bad); err == nil {

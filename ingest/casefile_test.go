@@ -16,31 +16,33 @@ func TestWorkedCases(t *testing.T) {
 	b := Book()
 	for file, want := range map[string][]string{"vapour": {"vapour-line", "flange-seal", "cap", "neck", "rollover-grommet", "neck-hose"}, "intake": {"caps", "manifold-gasket", "booster-hose", "purge-fitting", "pcv-line"},
 		"crankcase": {"dipstick-seal", "inlet-check", "regulator"}, "recirculation": {"dp-sensor", "dp-hoses", "egr-diaphragm"}, "boost": {"cooler-tank"}} {
-		data, err := os.ReadFile(filepath.Join("..", "docs", "cases", file+".json"))
-		if err != nil {
-			t.Fatal(err)
-		}
-		_, car, h, err := ReadCase(b, data)
-		if err != nil {
-			t.Errorf("%s: %v", file, err)
-			continue
-		}
-		m, err := diagnose.New(b, Table(), car)
-		if err != nil {
-			t.Fatal(err)
-		}
-		s, err := m.Think(h)
-		if err != nil {
-			t.Errorf("%s: %v", file, err)
-			continue
-		}
-		p := 0.0
-		for _, k := range want {
-			p += s.Odds(k)
-		}
-		if p < 0.45 {
-			t.Errorf("%s: %v have %.2f; first is %v", file, want, p, s.Explanations()[0])
-		}
+		t.Run(file, func(t *testing.T) {
+			data, err := os.ReadFile(filepath.Join("..", "docs", "cases", file+".json"))
+			if err != nil {
+				t.Fatal(err)
+			}
+			_, car, h, err := ReadCase(b, data)
+			if err != nil {
+				t.Errorf("%s: %v", file, err)
+				return
+			}
+			m, err := diagnose.New(b, Table(), car)
+			if err != nil {
+				t.Fatal(err)
+			}
+			s, err := m.Think(h)
+			if err != nil {
+				t.Errorf("%s: %v", file, err)
+				return
+			}
+			p := 0.0
+			for _, k := range want {
+				p += s.Odds(k)
+			}
+			if p < 0.45 {
+				t.Errorf("%s: %v have %.2f; first is %v", file, want, p, s.Explanations()[0])
+			}
+		})
 	}
 }
 
@@ -74,9 +76,11 @@ func TestCaseFilesThatCannotBe(t *testing.T) {
 		"no vapour system":                                    `{"schema": "wexter-diagnose/1", "archetypes": ["turbo-diesel"], "tests": [{"test": "smoke", "outcome": "none"}]}`,
 		"larger than 1 MB":                                    `{"schema": "` + strings.Repeat("x", maxCaseBytes) + `"}`,
 	} {
-		if _, _, _, err := ReadCase(b, []byte(text)); err == nil || !strings.Contains(err.Error(), say) {
-			t.Errorf("%.120s: %v; want %s", text, err, say)
-		}
+		t.Run(say, func(t *testing.T) {
+			if _, _, _, err := ReadCase(b, []byte(text)); err == nil || !strings.Contains(err.Error(), say) {
+				t.Errorf("%.120s: %v; want %s", text, err, say)
+			}
+		})
 	}
 	if k, err := ReadKit(b, "smoke, caps"); err != nil || len(k) != 2 {
 		t.Errorf("%v %v", k, err)
@@ -91,16 +95,18 @@ func TestReadFigure(t *testing.T) {
 		typed, unit string
 		want        float64
 	}{{"13", "inH2O", 13}, {"3,2 kPa", "inH2O", 12.8468137}, {"-4.4 kPa", "inH2O", -17.664369}, {"50 kPa", "inHg", 14.764986}, {"12 %", "%", 12}, {"12.4V", "V", 12.4}, {"5", "", 5}, {"68 °F", "°C", 20}, {"1 Ω", "ohm", math.Inf(1)}} {
-		got, err := ReadFigure(x.typed, x.unit)
-		if math.IsInf(x.want, 1) {
-			if err == nil {
-				t.Errorf("%q in %q is swallowed", x.typed, x.unit)
+		t.Run(x.typed, func(t *testing.T) {
+			got, err := ReadFigure(x.typed, x.unit)
+			if math.IsInf(x.want, 1) {
+				if err == nil {
+					t.Errorf("%q in %q is swallowed", x.typed, x.unit)
+				}
+				return
 			}
-			continue
-		}
-		if err != nil || math.Abs(got-x.want) > 1e-4 {
-			t.Errorf("%q in %q: %g, %v; want %g", x.typed, x.unit, got, err, x.want)
-		}
+			if err != nil || math.Abs(got-x.want) > 1e-4 {
+				t.Errorf("%q in %q: %g, %v; want %g", x.typed, x.unit, got, err, x.want)
+			}
+		})
 	}
 	if v, err := ReadFigure("  ", "inH2O"); err != nil || !math.IsNaN(v) {
 		t.Errorf("nothing read: %g, %v", v, err)
@@ -126,9 +132,11 @@ func TestReadings(t *testing.T) {
 	}
 	head := strings.Join(readingsHead, ",") + "\n"
 	for say, text := range map[string]string{"begins with": "a,b,c,d,e,f,g,h,i,j,k\n", "line 2": head + "trims,,,,,,caps,9,0,x,\n", "is no number": head + "trims,,,,,,caps,0,0,x,1 two\n", "wrong number of fields": head + "trims\n"} {
-		if _, err := ReadReadings([]byte(text)); err == nil || !strings.Contains(err.Error(), say) {
-			t.Errorf("%q: %v", text, err)
-		}
+		t.Run(say, func(t *testing.T) {
+			if _, err := ReadReadings([]byte(text)); err == nil || !strings.Contains(err.Error(), say) {
+				t.Errorf("%q: %v", text, err)
+			}
+		})
 	}
 }
 

@@ -37,17 +37,19 @@ func TestReadsWhatLoggersWrite(t *testing.T) {
 		{"vacuum", "time,vacuum_inH2O\n0,-8\n1,-7.5\n", "", -7.5 * units.InH2O, 1, 0},
 		{"a bare unit", "s;inH2O\n0;1\n1;2\n", "", 2 * units.InH2O, 1, 0},
 	} {
-		l, err := ingest.ReadCSV(strings.NewReader(c.text), ingest.Options{PressureUnit: c.unit})
-		if err != nil {
-			t.Errorf("%s: %v", c.name, err)
-			continue
-		}
-		if math.Abs(l.Gauge[1]-c.p1) > 1e-6*math.Abs(c.p1) || math.Abs(l.Time[1]-c.t1) > 1e-9 {
-			t.Errorf("%s: %g Pa at %g s, want %g at %g", c.name, l.Gauge[1], l.Time[1], c.p1, c.t1)
-		}
-		if c.wall == 0 && l.Wall != nil || c.wall != 0 && math.Abs(l.Wall[1]-c.wall) > 1e-9 {
-			t.Errorf("%s: wall %v, want %g", c.name, l.Wall, c.wall)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			l, err := ingest.ReadCSV(strings.NewReader(c.text), ingest.Options{PressureUnit: c.unit})
+			if err != nil {
+				t.Errorf("%s: %v", c.name, err)
+				return
+			}
+			if math.Abs(l.Gauge[1]-c.p1) > 1e-6*math.Abs(c.p1) || math.Abs(l.Time[1]-c.t1) > 1e-9 {
+				t.Errorf("%s: %g Pa at %g s, want %g at %g", c.name, l.Gauge[1], l.Time[1], c.p1, c.t1)
+			}
+			if c.wall == 0 && l.Wall != nil || c.wall != 0 && math.Abs(l.Wall[1]-c.wall) > 1e-9 {
+				t.Errorf("%s: wall %v, want %g", c.name, l.Wall, c.wall)
+			}
+		})
 	}
 }
 
@@ -79,10 +81,12 @@ func TestEveryBadFileGetsASentence(t *testing.T) {
 		{"UTF-16", "\xff\xfet\x00i\x00", "UTF-16"},
 		{"binary", "time,p\x00\x01\x02", "not a text file"},
 	} {
-		_, err := ingest.ReadCSV(strings.NewReader(c.text), ingest.Options{})
-		if err == nil || !strings.Contains(err.Error(), c.say) {
-			t.Errorf("%s: %v; want a sentence with %q", c.name, err, c.say)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			_, err := ingest.ReadCSV(strings.NewReader(c.text), ingest.Options{})
+			if err == nil || !strings.Contains(err.Error(), c.say) {
+				t.Errorf("%s: %v; want a sentence with %q", c.name, err, c.say)
+			}
+		})
 	}
 	var unit *ingest.NoUnitError
 	if _, err := ingest.ParseCSV([]byte("time,pressure\n0,1\n"), ingest.Options{}); !errors.As(err, &unit) || !strings.Contains(err.Error(), "--pressure-unit") {
@@ -136,9 +140,11 @@ func TestParsePairs(t *testing.T) {
 		{"0 13", "", "choose the unit"},
 		{"0 13 14", "inH2O", "not a pair"},
 	} {
-		if _, err := ingest.ParsePairs(c.text, ingest.Options{PressureUnit: c.unit}); err == nil || !strings.Contains(err.Error(), c.say) {
-			t.Errorf("%q: %v; want %q", c.text, err, c.say)
-		}
+		t.Run(c.say, func(t *testing.T) {
+			if _, err := ingest.ParsePairs(c.text, ingest.Options{PressureUnit: c.unit}); err == nil || !strings.Contains(err.Error(), c.say) {
+				t.Errorf("%q: %v; want %q", c.text, err, c.say)
+			}
+		})
 	}
 }
 

@@ -28,18 +28,20 @@ func TestReadScanForms(t *testing.T) {
 		"padded":                "41 0C 1A F8 AA AA AA\n43 03 01 33 04 56 04 42 55 55",
 		"with requests":         "SEARCHING...\n7DF 02 01 0C 00 00 00 00 00\n68 6A F1 01 0C D0\n7E8 04 41 0C 1A F8\n18DB33F1020103\n7E8 10 08 43 03 01 33 04 56\n7E8 30 00 00\n7E8 21 04 42",
 	} {
-		s, err := ReadScan([]byte(text))
-		if err != nil {
-			t.Errorf("%s: %v", name, err)
-			continue
-		}
-		var codes []string
-		for _, c := range s.Codes {
-			codes = append(codes, c.Code)
-		}
-		if s.Live["0C"].Value != 1726 || strings.Join(codes, " ") != "P0133 P0456 P0442" || len(s.Warnings) > 0 {
-			t.Errorf("%s: %v %v %q", name, s.Live, codes, s.Warnings)
-		}
+		t.Run(name, func(t *testing.T) {
+			s, err := ReadScan([]byte(text))
+			if err != nil {
+				t.Errorf("%s: %v", name, err)
+				return
+			}
+			var codes []string
+			for _, c := range s.Codes {
+				codes = append(codes, c.Code)
+			}
+			if s.Live["0C"].Value != 1726 || strings.Join(codes, " ") != "P0133 P0456 P0442" || len(s.Warnings) > 0 {
+				t.Errorf("%s: %v %v %q", name, s.Live, codes, s.Warnings)
+			}
+		})
 	}
 }
 
@@ -73,19 +75,23 @@ func TestReadScanMistakes(t *testing.T) {
 		"41 0C 1A F8\n7E8 21 31 31":                        "line 2: a later frame",
 		"41 0C 1A F8\n00A":                                 "line 2: a length of 10 bytes and nothing",
 	} {
-		s, err := ReadScan([]byte(text))
-		if err != nil || s.Live["0C"].Value != 1726 {
-			t.Errorf("%q: %v, the good line is lost", text, err)
-			continue
-		}
-		if !strings.Contains(strings.Join(s.Warnings, "\n"), say) && !strings.Contains(strings.Join(s.Warnings, "\n"), strings.Replace(say, "line 3", "line 4", 1)) {
-			t.Errorf("%q: %q does not say %q", text, s.Warnings, say)
-		}
+		t.Run(say, func(t *testing.T) {
+			s, err := ReadScan([]byte(text))
+			if err != nil || s.Live["0C"].Value != 1726 {
+				t.Errorf("%q: %v, the good line is lost", text, err)
+				return
+			}
+			if !strings.Contains(strings.Join(s.Warnings, "\n"), say) && !strings.Contains(strings.Join(s.Warnings, "\n"), strings.Replace(say, "line 3", "line 4", 1)) {
+				t.Errorf("%q: %q does not say %q", text, s.Warnings, say)
+			}
+		})
 	}
 	for text, say := range map[string]string{"": "empty", "# only\n> 0100": "empty", "%PDF-1.4": "PDF", "\x00\x01": "not a text", "NO DATA": "no answer of a car", strings.Repeat("4", MaxHexBytes+1): "larger"} {
-		if _, err := ReadScan([]byte(text)); err == nil || !strings.Contains(err.Error(), say) {
-			t.Errorf("%.20q: %v", text, err)
-		}
+		t.Run(say, func(t *testing.T) {
+			if _, err := ReadScan([]byte(text)); err == nil || !strings.Contains(err.Error(), say) {
+				t.Errorf("%.20q: %v", text, err)
+			}
+		})
 	}
 }
 

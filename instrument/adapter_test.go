@@ -140,9 +140,11 @@ func TestAdapterMishaps(t *testing.T) {
 	}
 	defer a.Close()
 	for _, c := range [][2]string{{"zz", "error: this is no request"}, {"", "error: this is no request"}, {"01 FE", "no data"}, {"!sing", "error: code CODE stored|pending, mute, unmute"}, {"!mute", "done"}} {
-		if got, err := a.Ask(ctx, c[0]); err != nil || strings.Join(got, " ") != c[1] {
-			t.Errorf("%q: %q %v, want %q", c[0], got, err, c[1])
-		}
+		t.Run(c[0], func(t *testing.T) {
+			if got, err := a.Ask(ctx, c[0]); err != nil || strings.Join(got, " ") != c[1] {
+				t.Errorf("%q: %q %v, want %q", c[0], got, err, c[1])
+			}
+		})
 	}
 	if _, err := a.TakeScan(ctx, func(string) {}); err == nil || !strings.Contains(err.Error(), "key on") {
 		t.Errorf("a mute car: %v", err)
@@ -157,9 +159,11 @@ func TestAdapterMishaps(t *testing.T) {
 	}
 	for say, car := range map[string]string{"bus is": "name: x\nunits: []", "no units": "bus: can", "no trouble code": "bus: can\nunits: [{id: 7E8, stored: [nonsense]}]",
 		"no monitor": "bus: can\nunits: [{id: 7E8, readiness: {love: complete}}]", "is no number": "bus: can\nunits: [{id: 7E8, live: {\"0C\": fast}}]", "field colour": "colour: red", "three hex digits": "bus: can\nunits: [{id: \"10\"}]"} {
-		if _, err := standin.ReadCar([]byte(car)); err == nil || !strings.Contains(err.Error(), say) {
-			t.Errorf("%q: %v", car, err)
-		}
+		t.Run(say, func(t *testing.T) {
+			if _, err := standin.ReadCar([]byte(car)); err == nil || !strings.Contains(err.Error(), say) {
+				t.Errorf("%q: %v", car, err)
+			}
+		})
 	}
 }
 
@@ -196,9 +200,11 @@ func TestModuleAndReplay(t *testing.T) {
 		t.Error(err)
 	}
 	for say, cmd := range map[string]instrument.Command{"does not know": {Do: "dance"}, "charge goes to": {Do: instrument.Charge, Target: -5}, "no known orifice": {Do: instrument.Known}} {
-		if err := c.Do(ctx, cmd); err == nil || !strings.Contains(err.Error(), say) {
-			t.Errorf("%v: %v", cmd, err)
-		}
+		t.Run(say, func(t *testing.T) {
+			if err := c.Do(ctx, cmd); err == nil || !strings.Contains(err.Error(), say) {
+				t.Errorf("%v: %v", cmd, err)
+			}
+		})
 	}
 	top, last := 0.0, 0.0
 	for range 120 {

@@ -91,9 +91,11 @@ func TestMapShowsStates(t *testing.T) {
 		{"unit-switch", "m-thin", ""},
 		{"egr-temperature", "m-letter", ""},
 	} {
-		if !strings.Contains(p[c.part], c.has) || c.not != "" && strings.Contains(p[c.part], c.not) {
-			t.Errorf("%s: want %q and not %q in %s", c.part, c.has, c.not, p[c.part])
-		}
+		t.Run(c.part, func(t *testing.T) {
+			if !strings.Contains(p[c.part], c.has) || c.not != "" && strings.Contains(p[c.part], c.not) {
+				t.Errorf("%s: want %q and not %q in %s", c.part, c.has, c.not, p[c.part])
+			}
+		})
 	}
 	if len(p) < 60 {
 		t.Errorf("only %d parts can be tapped", len(p))
@@ -127,9 +129,11 @@ func TestBladesLieAlongOrAcross(t *testing.T) {
 		{"egr-valve", plumbing.Shut, "across the sheet"}, {"bypass", plumbing.Open, "down the sheet"},
 		{"inlet-check", plumbing.Open, "none"},
 	} {
-		if got := blade(c.key, c.st); got != c.want {
-			t.Errorf("%s %s: its blade lies %s, not %s", c.key, c.st, got, c.want)
-		}
+		t.Run(c.key, func(t *testing.T) {
+			if got := blade(c.key, c.st); got != c.want {
+				t.Errorf("%s %s: its blade lies %s, not %s", c.key, c.st, got, c.want)
+			}
+		})
 	}
 }
 

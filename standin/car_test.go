@@ -161,9 +161,11 @@ func TestOneCarManyInstruments(t *testing.T) {
 	}
 	// Nonsense is answered with what is taken.
 	for tool, words := range map[string]string{"slant manometer": "read wing", "hand vacuum pump": "pump", "smoke rig": "puff", "multimeter": "amps", "gas-temperature probe": "lick", "scan adapter": "@fly away"} {
-		if said := ask(tool, words); !strings.HasPrefix(said, "error: ") || len(said) < 20 {
-			t.Errorf("%s to %q: %s", tool, words, said)
-		}
+		t.Run(tool, func(t *testing.T) {
+			if said := ask(tool, words); !strings.HasPrefix(said, "error: ") || len(said) < 20 {
+				t.Errorf("%s to %q: %s", tool, words, said)
+			}
+		})
 	}
 	if said := ask("multimeter", "unplug"); said != "done" {
 		t.Error(said)
@@ -216,13 +218,15 @@ func TestCarFileRefusals(t *testing.T) {
 		"name: x\narchetypes: [na-maf]\nfaults: {bypass: 1}": "cannot have",
 		"name: x\nlevel: -3":                                 "level",
 	} {
-		f, err := standin.ReadCarFile([]byte(file))
-		if err == nil {
-			_, err = standin.NewPlant(f, ingest.Book(), 1)
-		}
-		if err == nil || say != "does not go" && !strings.Contains(err.Error(), say) {
-			t.Errorf("%q: %v, want a sentence with %q", file, err, say)
-		}
+		t.Run(say, func(t *testing.T) {
+			f, err := standin.ReadCarFile([]byte(file))
+			if err == nil {
+				_, err = standin.NewPlant(f, ingest.Book(), 1)
+			}
+			if err == nil || say != "does not go" && !strings.Contains(err.Error(), say) {
+				t.Errorf("%q: %v, want a sentence with %q", file, err, say)
+			}
+		})
 	}
 	f, _ := standin.ReadCarFile([]byte("name: x"))
 	if _, err := standin.NewPlant(f, ingest.Book(), -1); err == nil {

@@ -69,9 +69,11 @@ func TestAModuleThatIsStepped(t *testing.T) {
 		}
 	}
 	for say, s := range map[string]float64{"more than 0": 0, "at most": 1e9, "and at most": math.NaN()} {
-		if err := m.Do(ctx, instrument.Command{Do: instrument.Run, Seconds: s}); err == nil || !strings.Contains(err.Error(), say) {
-			t.Errorf("stepped by %g: %v", s, err)
-		}
+		t.Run(say, func(t *testing.T) {
+			if err := m.Do(ctx, instrument.Command{Do: instrument.Run, Seconds: s}); err == nil || !strings.Contains(err.Error(), say) {
+				t.Errorf("stepped by %g: %v", s, err)
+			}
+		})
 	}
 }
 

@@ -138,9 +138,11 @@ func TestLiveStream(t *testing.T) {
 	}
 	for say, kv := range map[string][]string{"there is no leg": {"do", "start", "leg", "arm"}, "does not know what": {"do", "dance"}, "Nothing is being read": {"do", "mark"},
 		"No leg is being read": {"do", "move", "at", "3"}, "is not a number": {"do", "move", "at", "soon"}, "worked by hand": {"do", "rig", "command", "explode"}} {
-		if code, body := press(kv...); code != 422 || !strings.Contains(strings.ToLower(body), strings.ToLower(say)) {
-			t.Errorf("%v: %d %s", kv, code, body)
-		}
+		t.Run(say, func(t *testing.T) {
+			if code, body := press(kv...); code != 422 || !strings.Contains(strings.ToLower(body), strings.ToLower(say)) {
+				t.Errorf("%v: %d %s", kv, code, body)
+			}
+		})
 	}
 	if code, body := press("do", "start", "leg", "hold"); code != 204 {
 		t.Fatalf("%d %s", code, body)

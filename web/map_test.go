@@ -64,13 +64,15 @@ func TestMapFormsRefuse(t *testing.T) {
 		{"/plumbing", []string{"engine", "steam", "large", "1"}, "is not known; known are"},
 		{"/car/strike", []string{"what", "card", "entry", "none"}, "not in the shop"},
 	} {
-		code, body, _ := b.post(c+x.path, b.fill(c, x.kv...))
-		if code < 400 || code >= 500 || !strings.Contains(body, x.say) {
-			t.Errorf("%s %v: %d, %q is not said", x.path, x.kv, code, x.say)
-		}
-		if strings.Contains(body, "<script>alert") {
-			t.Errorf("%s %v: what was sent is run", x.path, x.kv)
-		}
+		t.Run(x.say, func(t *testing.T) {
+			code, body, _ := b.post(c+x.path, b.fill(c, x.kv...))
+			if code < 400 || code >= 500 || !strings.Contains(body, x.say) {
+				t.Errorf("%s %v: %d, %q is not said", x.path, x.kv, code, x.say)
+			}
+			if strings.Contains(body, "<script>alert") {
+				t.Errorf("%s %v: what was sent is run", x.path, x.kv)
+			}
+		})
 	}
 	// No token, another site, an upload that is no photo, and one too large.
 	v := b.fill(c, "part", "cap", "kind", "looked")
@@ -116,9 +118,11 @@ func TestSetUpFormsRefuse(t *testing.T) {
 		{[]string{"part", "flux", "state", "plugged"}, "not on this car&#39;s Map"},
 		{[]string{"part", "tank", "do", "entry"}, "cannot be joined"},
 	} {
-		if code, body, _ := b.post(page, b.fill(page, x.kv...)); code != 422 || !strings.Contains(body, x.say) {
-			t.Errorf("%v: %d", x.kv, code)
-		}
+		t.Run(x.say, func(t *testing.T) {
+			if code, body, _ := b.post(page, b.fill(page, x.kv...)); code != 422 || !strings.Contains(body, x.say) {
+				t.Errorf("%v: %d", x.kv, code)
+			}
+		})
 	}
 	if code, body, _ := b.post(page, b.fill(page, "part", "purge-line", "state", "plugged")); code != 200 || !strings.Contains(body, "Not under the gauge") {
 		t.Errorf("plugged: %d", code)
@@ -195,9 +199,11 @@ func TestSecondUnitInSentences(t *testing.T) {
 		"/book/test/eonv-manometer": "near 0.5 inH2O (0.12 kPa)",
 		"/book/test/intake-smoke":   "1 psi (6.9 kPa)",
 	} {
-		if _, body := b.get(path); !strings.Contains(body, want) {
-			t.Errorf("%s does not say %q", path, want)
-		}
+		t.Run(want, func(t *testing.T) {
+			if _, body := b.get(path); !strings.Contains(body, want) {
+				t.Errorf("%s does not say %q", path, want)
+			}
+		})
 	}
 }
 
@@ -223,9 +229,11 @@ func TestAnArchetypeThatIsGone(t *testing.T) {
 	}
 	c := "/cases/" + id
 	for path, want := range map[string]string{c: "is not known; known are", c + "/map": "What this car is made of", test: "Pressure or vacuum hold", c + "/found": "Something else", "/": "SQ-1"} {
-		if code, body := b.get(path); code != 200 || !strings.Contains(body, want) {
-			t.Errorf("%s: %d, %q is not said", path, code, want)
-		}
+		t.Run(want, func(t *testing.T) {
+			if code, body := b.get(path); code != 200 || !strings.Contains(body, want) {
+				t.Errorf("%s: %d, %q is not said", path, code, want)
+			}
+		})
 	}
 	if code, body := b.get(test + "/map"); code >= 500 || !strings.Contains(body, "is not known") {
 		t.Errorf("the set-up's Map: %d", code)

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 	"time"
@@ -42,14 +43,18 @@ func TestLaneSaysWhatIsWaitedFor(t *testing.T) {
 		{func(r *casework.SlateRow) { r.Case.Deadline = "2026-03-06" }, "inspection Fri 6 Mar"},
 		{func(r *casework.SlateRow) { r.Case.Deadline = "2026-02-20" }, "inspection was 20 Feb"},
 	} {
-		if svg := row(c.change); !strings.Contains(svg, c.say) || strings.Contains(svg, "NaN") {
-			t.Errorf("the lane does not say %q: %s", c.say, svg)
-		}
+		t.Run(c.say, func(t *testing.T) {
+			if svg := row(c.change); !strings.Contains(svg, c.say) || strings.Contains(svg, "NaN") {
+				t.Errorf("the lane does not say %q: %s", c.say, svg)
+			}
+		})
 	}
 	for at, want := range map[time.Duration]string{time.Hour: "12:00", 14 * time.Hour: "tomorrow", 72 * time.Hour: "Thu 11:00", 400 * time.Hour: "19 Mar"} {
-		if got := untilWords(now, now.Add(at)); got != want {
-			t.Errorf("in %v: %q, want %q", at, got, want)
-		}
+		t.Run(fmt.Sprint(at), func(t *testing.T) {
+			if got := untilWords(now, now.Add(at)); got != want {
+				t.Errorf("in %v: %q, want %q", at, got, want)
+			}
+		})
 	}
 }
 
@@ -62,8 +67,10 @@ func TestOddsInWords(t *testing.T) {
 		{0.0001, "< 1", "1 in > 2000"}, {0.002, "< 1", "1 in 500"}, {0.2, "20", "1 in 5"}, {0.4, "40", "1 in 2"}, {0.86, "86", "1 in 1.2"},
 		{0.9, "90", "9 in 10"}, {0.99, "99", "99 in 100"}, {0.995, "> 99", "> 199 in 200"}, {1, "> 99", "> 199 in 200"},
 	} {
-		if p, in := perCent(c.p), oneIn(c.p); p != c.percent || in != c.in {
-			t.Errorf("%g is said %s %%, %s", c.p, p, in)
-		}
+		t.Run(c.in, func(t *testing.T) {
+			if p, in := perCent(c.p), oneIn(c.p); p != c.percent || in != c.in {
+				t.Errorf("%g is said %s %%, %s", c.p, p, in)
+			}
+		})
 	}
 }

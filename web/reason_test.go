@@ -2,6 +2,7 @@ package web_test
 
 import (
 	"context"
+	"fmt"
 	"net/http"
 	"net/url"
 	"strings"
@@ -73,13 +74,15 @@ func TestReasonFormsRefuse(t *testing.T) {
 		{c, "/opened", []string{"finding", "none", "confirmed", "maybe"}, "yes, no, or unclear"},
 		{c + "/found", "/found", []string{"part", "cap", "how", "a hunch"}, "singles this part out"},
 	} {
-		code, body, _ := b.post(c+x.path, b.fill(x.page, x.kv...))
-		if code < 400 || code >= 500 || !strings.Contains(body, x.say) {
-			t.Errorf("%s %v: %d, %q is not said", x.path, x.kv, code, x.say)
-		}
-		if strings.Contains(body, "<b>x</b>") {
-			t.Errorf("%s: what was sent is run", x.path)
-		}
+		t.Run(x.say, func(t *testing.T) {
+			code, body, _ := b.post(c+x.path, b.fill(x.page, x.kv...))
+			if code < 400 || code >= 500 || !strings.Contains(body, x.say) {
+				t.Errorf("%s %v: %d, %q is not said", x.path, x.kv, code, x.say)
+			}
+			if strings.Contains(body, "<b>x</b>") {
+				t.Errorf("%s: what was sent is run", x.path)
+			}
+		})
 	}
 	if code, body, _ := b.post("/ways", b.fill("/ways", "rate", "dear", "day", "120")); code != 422 || !strings.Contains(body, "Hour of work") {
 		t.Errorf("a rate in words: %d", code)
@@ -239,18 +242,20 @@ func TestKitOfACase(t *testing.T) {
 		{[]string{"kit", "smoke"}, []string{"smoke"}},
 		{[]string{"shop", "1"}, nil},
 	} {
-		v := b.fill(c, x.kv...)
-		if x.kv == nil {
-			v.Del("kit")
-		}
-		code, _, _ := b.post(c+"/kit", v)
-		f, err := b.shop.Load(context.Background(), id)
-		if err != nil {
-			t.Fatal(err)
-		}
-		if code != 200 || strings.Join(f.Case.Kit, " ") != strings.Join(x.want, " ") {
-			t.Errorf("%v: %d, at hand %q", x.kv, code, f.Case.Kit)
-		}
+		t.Run(fmt.Sprint(x.kv), func(t *testing.T) {
+			v := b.fill(c, x.kv...)
+			if x.kv == nil {
+				v.Del("kit")
+			}
+			code, _, _ := b.post(c+"/kit", v)
+			f, err := b.shop.Load(context.Background(), id)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if code != 200 || strings.Join(f.Case.Kit, " ") != strings.Join(x.want, " ") {
+				t.Errorf("%v: %d, at hand %q", x.kv, code, f.Case.Kit)
+			}
+		})
 	}
 	// With eyes alone no bench of the kit leads.
 	b.post(c+"/kit", url.Values{"csrf": {b.fill(c).Get("csrf")}, "key": {b.fill(c).Get("key")}})

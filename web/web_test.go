@@ -320,10 +320,12 @@ func TestBadLogs(t *testing.T) {
 		{"x.csv", "time,pressure_Pa\n", "0 reading(s)"},
 		{"x.csv", "time,pressure_Pa\n0,1\n1;2\n", "1 columns, the header has 2"},
 	} {
-		code, body, _ := b.upload(test+"/legs", b.fill(test, "kind", "hold"), "csv", c.name, []byte(c.data))
-		if code != 422 || !strings.Contains(body, c.say) {
-			t.Errorf("%q: %d, want a sentence with %q", c.data, code, c.say)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			code, body, _ := b.upload(test+"/legs", b.fill(test, "kind", "hold"), "csv", c.name, []byte(c.data))
+			if code != 422 || !strings.Contains(body, c.say) {
+				t.Errorf("%q: %d, want a sentence with %q", c.data, code, c.say)
+			}
+		})
 	}
 	if code, body, _ := b.post(test+"/legs", b.fill(test, "kind", "hold")); code != 422 || !strings.Contains(body, "Choose a CSV file") {
 		t.Errorf("nothing chosen: %d", code)
@@ -360,9 +362,11 @@ func TestPhotos(t *testing.T) {
 	bomb := append([]byte(nil), small.Bytes()...)
 	copy(bomb[16:24], []byte{0, 0, 0xea, 0x60, 0, 0, 0xea, 0x60})
 	for name, data := range map[string][]byte{"bomb": bomb, "text": []byte("no photo"), "half": small.Bytes()[:40]} {
-		if code, body, _ := b.upload(at+"/found", form(), "photo", "x.png", data); code != 422 || !strings.Contains(body, "Photo: ") || !strings.Contains(body, "cracked seal") {
-			t.Errorf("%s: %d", name, code)
-		}
+		t.Run(name, func(t *testing.T) {
+			if code, body, _ := b.upload(at+"/found", form(), "photo", "x.png", data); code != 422 || !strings.Contains(body, "Photo: ") || !strings.Contains(body, "cracked seal") {
+				t.Errorf("%s: %d", name, code)
+			}
+		})
 	}
 	if code, _, where := b.upload(at+"/found", form(), "photo", "x.png", small.Bytes()); code != 200 || where != at {
 		t.Errorf("a good photo: %d at %s", code, where)

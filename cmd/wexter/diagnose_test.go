@@ -73,9 +73,11 @@ func TestDiagnose(t *testing.T) {
 		{[]string{"--kit", "wand", file}, 2, "there is no kit \"wand\""},
 		{[]string{write(`{"schema": "wexter-diagnose/1", "archetypes": ["na-maf"], "signs": {"smel": true}}`)}, 1, "the nearest are smell"},
 	} {
-		code, _, errs := call(t, append([]string{"diagnose"}, x.args...)...)
-		if code != x.code || !strings.Contains(errs, x.say) {
-			t.Errorf("%v: %d, %s", x.args, code, errs)
-		}
+		t.Run(x.say, func(t *testing.T) {
+			code, _, errs := call(t, append([]string{"diagnose"}, x.args...)...)
+			if code != x.code || !strings.Contains(errs, x.say) {
+				t.Errorf("%v: %d, %s", x.args, code, errs)
+			}
+		})
 	}
 }

@@ -98,9 +98,11 @@ func TestDecayCommand(t *testing.T) {
 		{[]string{"export", "SQ-1", "--db", "none.db"}, 1, "no shop"},
 		{[]string{"restore", "none", "--db", "none.db"}, 1, "no file"},
 	} {
-		if code, _, errs := wexter(c.args...); code != c.code || !strings.Contains(errs, c.say) {
-			t.Errorf("%v: %d %q; want %d and %q", c.args, code, errs, c.code, c.say)
-		}
+		t.Run(c.say, func(t *testing.T) {
+			if code, _, errs := wexter(c.args...); code != c.code || !strings.Contains(errs, c.say) {
+				t.Errorf("%v: %d %q; want %d and %q", c.args, code, errs, c.code, c.say)
+			}
+		})
 	}
 }
 

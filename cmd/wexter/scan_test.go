@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"fmt"
 	"net"
 	"os"
 	"path/filepath"
@@ -51,11 +52,13 @@ func TestScanCommand(t *testing.T) {
 		t.Errorf("%d %s", code, out.String())
 	}
 	for want, args := range map[int][][]string{1: {{"scan", "/nope"}, {"scan", os.DevNull}}, 2: {{"scan"}, {"scan", file, file}, {"scan", file, "--loud"}}} {
-		for _, a := range args {
-			if code := run(a, &out, &errs); code != want {
-				t.Errorf("%v: exit %d, want %d", a, code, want)
+		t.Run(fmt.Sprint(want), func(t *testing.T) {
+			for _, a := range args {
+				if code := run(a, &out, &errs); code != want {
+					t.Errorf("%v: exit %d, want %d", a, code, want)
+				}
 			}
-		}
+		})
 	}
 }
 
@@ -82,9 +85,11 @@ func TestStandinCommand(t *testing.T) {
 		{2, "this computer only", []string{"module", "--addr", "0.0.0.0:0"}}, {2, "the volume", []string{"module", "--volume", "0L"}}, {1, "no car", []string{"adapter", "--car", "demo:none"}}, {1, "no such file", []string{"adapter", "--car", "/nope"}},
 		{1, "no such file", []string{"module", "--replay", "/nope"}}, {2, "one word too many", []string{"module", "more"}},
 	} {
-		var out, errs bytes.Buffer
-		if code := run(append([]string{"standin"}, c.args...), &out, &errs); code != c.code || !strings.Contains(out.String()+errs.String(), c.say) {
-			t.Errorf("%v: %d %s%s, want %d %q", c.args, code, out.String(), errs.String(), c.code, c.say)
-		}
+		t.Run(c.say, func(t *testing.T) {
+			var out, errs bytes.Buffer
+			if code := run(append([]string{"standin"}, c.args...), &out, &errs); code != c.code || !strings.Contains(out.String()+errs.String(), c.say) {
+				t.Errorf("%v: %d %s%s, want %d %q", c.args, code, out.String(), errs.String(), c.code, c.say)
+			}
+		})
 	}
 }

@@ -73,9 +73,11 @@ func TestSimulateCommand(t *testing.T) {
 		{"not both", []string{"--json", "--csv", "--test", "decay"}},
 		{"has no number", []string{"--ambient", "cold", "--test", "decay"}},
 	} {
-		if code := call(x.args...); code != 2 || !strings.Contains(errs.String(), x.say) {
-			t.Errorf("%v: exit %d, %q; want %q", x.args, code, errs.String(), x.say)
-		}
+		t.Run(x.say, func(t *testing.T) {
+			if code := call(x.args...); code != 2 || !strings.Contains(errs.String(), x.say) {
+				t.Errorf("%v: exit %d, %q; want %q", x.args, code, errs.String(), x.say)
+			}
+		})
 	}
 }
 
@@ -83,9 +85,11 @@ func TestStandinCarRefusals(t *testing.T) {
 	var out, errs bytes.Buffer
 	for say, args := range map[string][]string{"is needed": {"standin", "--addr", "127.0.0.1:0"}, "no car": {"standin", "--car", "demo:SQ-999"}, "open to others": {"standin", "--car", "demo:SQ-102", "--addr", "0.0.0.0:0"},
 		"any free ports": {"standin", "--car", "demo:SQ-102", "--car", "demo:SQ-103", "--addr", "127.0.0.1:9444"}, "the speed": {"standin", "--car", "demo:SQ-102", "--speed", "-1"}} {
-		errs.Reset()
-		if code := run(args, &out, &errs); code == 0 || !strings.Contains(errs.String(), say) {
-			t.Errorf("%v: %d %q, want %q", args, code, errs.String(), say)
-		}
+		t.Run(say, func(t *testing.T) {
+			errs.Reset()
+			if code := run(args, &out, &errs); code == 0 || !strings.Contains(errs.String(), say) {
+				t.Errorf("%v: %d %q, want %q", args, code, errs.String(), say)
+			}
+		})
 	}
 }

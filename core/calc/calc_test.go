@@ -99,9 +99,11 @@ func TestAgainstPublishedValues(t *testing.T) {
 		{"pressure", "psi", map[string]string{"x": "20 inHg"}, 9.82, 0.01, "NIST SP 811"},
 		{"pressure", "inHg", map[string]string{"x": "5 kPa"}, 1.48, 0.005, "NIST SP 811"},
 	} {
-		if got, said := answer(t, c.key, c.label, c.typed); math.Abs(got-c.want) > c.tol {
-			t.Errorf("%s %v: %s is %s, want %v [%s]", c.key, c.typed, c.label, said, c.want, c.source)
-		}
+		t.Run(c.key, func(t *testing.T) {
+			if got, said := answer(t, c.key, c.label, c.typed); math.Abs(got-c.want) > c.tol {
+				t.Errorf("%s %v: %s is %s, want %v [%s]", c.key, c.typed, c.label, said, c.want, c.source)
+			}
+		})
 	}
 	if _, said := answer(t, "orifice", "Flow", map[string]string{"d": "0.020 in", "p": "13"}); !strings.Contains(said, "0.54") {
 		t.Errorf("0.020 in at 13 inH2O passes %s, want 0.54 L/min", said)
@@ -146,9 +148,11 @@ func TestEveryCalculator(t *testing.T) {
 
 func TestCalculatorsRefuse(t *testing.T) {
 	for key, typed := range map[string]map[string]string{"make-up": {"p": "0"}, "half-time": {"p": "0"}, "known-leak": {"k1": "10", "k2": "10"}, "space": {"level": "100", "rest": "0"}, "egr": {"m": "20"}, "manifold": {"vac": "95 kPa", "b": "950"}} {
-		c, _ := Find(key)
-		if _, err := c.Run(typed); err == nil {
-			t.Errorf("%s %v was worked out", key, typed)
-		}
+		t.Run(key, func(t *testing.T) {
+			c, _ := Find(key)
+			if _, err := c.Run(typed); err == nil {
+				t.Errorf("%s %v was worked out", key, typed)
+			}
+		})
 	}
 }

@@ -40,25 +40,27 @@ func TestVerdicts(t *testing.T) {
 		d    float64
 		want decay.Verdict
 	}{{0, decay.Within}, {0.1e-3, decay.Within}, {0.38e-3, decay.Within}, {0.508e-3, decay.Undecided}, {0.65e-3, decay.Over}, {1.5e-3, decay.Over}} {
-		rng := rand.New(rand.NewPCG(5, 5))
-		w := calm(c.d)
-		r := judge(t, setup(), w.drifting(90).leg(decay.Drift, rng), w.leg(decay.Hold, rng))
-		if r.Verdict != c.want {
-			t.Errorf("%.3f mm is judged %s (%.3f, %.3f to %.3f), want %s", c.d*1e3, r.Verdict, r.D*1e3, r.Low*1e3, r.High*1e3, c.want)
-		}
-		if r.Low > c.d || r.High < c.d {
-			t.Errorf("%.3f mm is outside %.3f to %.3f", c.d*1e3, r.Low*1e3, r.High*1e3)
-		}
-		sum := 0.0
-		for _, b := range r.Budget {
-			sum += b.Share
-		}
-		if math.Abs(sum-1) > 1e-9 {
-			t.Errorf("the budget of %.3f mm adds up to %g", c.d*1e3, sum)
-		}
-		if tight := r.Tight(0); tight != (c.d < 0.12e-3) {
-			t.Errorf("%.3f mm: proven tight is %v with an upper bound of %.3f", c.d*1e3, tight, r.High*1e3)
-		}
+		t.Run(fmt.Sprint(c.d), func(t *testing.T) {
+			rng := rand.New(rand.NewPCG(5, 5))
+			w := calm(c.d)
+			r := judge(t, setup(), w.drifting(90).leg(decay.Drift, rng), w.leg(decay.Hold, rng))
+			if r.Verdict != c.want {
+				t.Errorf("%.3f mm is judged %s (%.3f, %.3f to %.3f), want %s", c.d*1e3, r.Verdict, r.D*1e3, r.Low*1e3, r.High*1e3, c.want)
+			}
+			if r.Low > c.d || r.High < c.d {
+				t.Errorf("%.3f mm is outside %.3f to %.3f", c.d*1e3, r.Low*1e3, r.High*1e3)
+			}
+			sum := 0.0
+			for _, b := range r.Budget {
+				sum += b.Share
+			}
+			if math.Abs(sum-1) > 1e-9 {
+				t.Errorf("the budget of %.3f mm adds up to %g", c.d*1e3, sum)
+			}
+			if tight := r.Tight(0); tight != (c.d < 0.12e-3) {
+				t.Errorf("%.3f mm: proven tight is %v with an upper bound of %.3f", c.d*1e3, tight, r.High*1e3)
+			}
+		})
 	}
 }
 
@@ -175,20 +177,22 @@ func TestLimitIsWhatTheReferenceReads(t *testing.T) {
 		d    float64
 		want decay.Verdict
 	}{{0.525e-3, decay.Within}, {0.59e-3, decay.Over}} {
-		w := calm(c.d)
-		with := w
-		with.ref = reads
-		leg := with.leg(decay.Hold, rng)
-		leg.Reference = 0.508e-3
-		s := setup()
-		s.VolumeTolerance = 0.03
-		r := judge(t, s, w.drifting(90).leg(decay.Drift, rng), w.leg(decay.Hold, rng), leg)
-		if math.Abs(r.Limit/reads-1) > 0.02 {
-			t.Errorf("the limit reads %.4f mm, want %.4f", r.Limit*1e3, reads*1e3)
-		}
-		if r.Verdict != c.want {
-			t.Errorf("%.3f mm against a limit that reads %.3f: %s, want %s", c.d*1e3, r.Limit*1e3, r.Verdict, c.want)
-		}
+		t.Run(fmt.Sprint(c.d), func(t *testing.T) {
+			w := calm(c.d)
+			with := w
+			with.ref = reads
+			leg := with.leg(decay.Hold, rng)
+			leg.Reference = 0.508e-3
+			s := setup()
+			s.VolumeTolerance = 0.03
+			r := judge(t, s, w.drifting(90).leg(decay.Drift, rng), w.leg(decay.Hold, rng), leg)
+			if math.Abs(r.Limit/reads-1) > 0.02 {
+				t.Errorf("the limit reads %.4f mm, want %.4f", r.Limit*1e3, reads*1e3)
+			}
+			if r.Verdict != c.want {
+				t.Errorf("%.3f mm against a limit that reads %.3f: %s, want %s", c.d*1e3, r.Limit*1e3, r.Verdict, c.want)
+			}
+		})
 	}
 }
 
@@ -345,10 +349,12 @@ func TestRefusals(t *testing.T) {
 		{"nothing left", []decay.Leg{{Time: good.Time, Gauge: good.Gauge, Start: 5000, End: 6000}}, setup(), "nothing is left"},
 		{"NaN volume", []decay.Leg{good}, decay.Setup{Volume: math.NaN()}, "the volume"},
 	} {
-		_, err := decay.Judge(c.legs, c.s)
-		if err == nil || !strings.Contains(err.Error(), c.say) {
-			t.Errorf("%s: %v; want a sentence with %q", c.name, err, c.say)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			_, err := decay.Judge(c.legs, c.s)
+			if err == nil || !strings.Contains(err.Error(), c.say) {
+				t.Errorf("%s: %v; want a sentence with %q", c.name, err, c.say)
+			}
+		})
 	}
 	if _, err := decay.Judge([]decay.Leg{flat}, setup()); !errors.Is(err, decay.ErrNoHold) {
 		t.Errorf("%v is not ErrNoHold", err)

@@ -2,6 +2,7 @@ package diagnose_test
 
 import (
 	"errors"
+	"fmt"
 	"math"
 	"math/rand/v2"
 	"slices"
@@ -97,15 +98,17 @@ func TestPrior(t *testing.T) {
 		age float64
 		km  int
 	}{{0, 0}, {30, 900000}} {
-		c := m.Car
-		c.Age, c.Km = x.age, x.km
-		n, err := diagnose.New(m.Book, ingest.Table(), c)
-		if err != nil {
-			t.Fatal(err)
-		}
-		if two, _, _ := n.Prior(); two < 0.08-1e-9 || two > 0.15+1e-9 {
-			t.Errorf("pairs at %g years and %d km: %g", x.age, x.km, two)
-		}
+		t.Run(fmt.Sprint(x.age), func(t *testing.T) {
+			c := m.Car
+			c.Age, c.Km = x.age, x.km
+			n, err := diagnose.New(m.Book, ingest.Table(), c)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if two, _, _ := n.Prior(); two < 0.08-1e-9 || two > 0.15+1e-9 {
+				t.Errorf("pairs at %g years and %d km: %g", x.age, x.km, two)
+			}
+		})
 	}
 }
 
@@ -583,9 +586,11 @@ func TestWhy(t *testing.T) {
 		t.Errorf("looked at without finding speaks %.2f to 1", by["l"])
 	}
 	for r, want := range map[float64]string{6.04: "speaks 6 to 1 for", 0.25: "speaks 4 to 1 against", 1.02: "says little", 1.5: "speaks 15 to 10 for", 5e4: "speaks more than 1000 to 1 for", 1.0 / 2.53: "speaks 2.5 to 1 against"} {
-		if got := diagnose.RatioWords(r); got != want {
-			t.Errorf("%g: %q, want %q", r, got, want)
-		}
+		t.Run(fmt.Sprint(r), func(t *testing.T) {
+			if got := diagnose.RatioWords(r); got != want {
+				t.Errorf("%g: %q, want %q", r, got, want)
+			}
+		})
 	}
 	if _, err := s.Why("nothing"); err == nil {
 		t.Error("why of what is no suspect")
@@ -753,16 +758,18 @@ func TestSchools(t *testing.T) {
 	}
 	usual, _ := m.Book.Archetype("engine-vacuum")
 	for option, part := range map[string]string{"port": "service-port", "purge": "purge-pipe", "neck": "cap"} {
-		_, a := place(by(s, "entry", option), "smoke")
-		at := func(k string) bool {
-			return slices.ContainsFunc(a.Out, func(o diagnose.Outcome) bool { return o.Key == "exit:"+k })
-		}
-		if a.Entry != part || at(part) || !at("canister") {
-			t.Errorf("smoke by the %s goes in at %q and may come out there: %v; at the canister: %v", option, a.Entry, at(part), at("canister"))
-		}
-		if _, b := place(by(s, "entry", "port"), "smoke"); (part == usual.Entry) != (a.Minutes == b.Minutes) {
-			t.Errorf("smoke by the %s takes %.1f min, by the port %.1f", option, a.Minutes, b.Minutes)
-		}
+		t.Run(option, func(t *testing.T) {
+			_, a := place(by(s, "entry", option), "smoke")
+			at := func(k string) bool {
+				return slices.ContainsFunc(a.Out, func(o diagnose.Outcome) bool { return o.Key == "exit:"+k })
+			}
+			if a.Entry != part || at(part) || !at("canister") {
+				t.Errorf("smoke by the %s goes in at %q and may come out there: %v; at the canister: %v", option, a.Entry, at(part), at("canister"))
+			}
+			if _, b := place(by(s, "entry", "port"), "smoke"); (part == usual.Entry) != (a.Minutes == b.Minutes) {
+				t.Errorf("smoke by the %s takes %.1f min, by the port %.1f", option, a.Minutes, b.Minutes)
+			}
+		})
 	}
 	// Near: with the neck's hose suspected it goes in at the neck, with the purge side at the engine.
 	neck := think(t, m, diagnose.Evidence{Kind: diagnose.Found, Key: "neck-hose", Value: 40})
@@ -782,11 +789,13 @@ func TestSchools(t *testing.T) {
 		t.Errorf("after smoke without an exit the cap has odds of %.3f when it was off, %.3f when it was on", cap, port)
 	}
 	for key, more := range map[string]bool{"vapour-line": true, "cap": false} {
-		f, _ := m.Book.Fault(key)
-		per, all := s.Price(f, diagnose.Bay{}), s.Price(f, diagnose.Bay{Policies: map[string]string{"parts": "genuine"}})
-		if more != (all > 1.5*per) || !more && all != per {
-			t.Errorf("%s costs %.0f, %.0f genuine", key, per, all)
-		}
+		t.Run(key, func(t *testing.T) {
+			f, _ := m.Book.Fault(key)
+			per, all := s.Price(f, diagnose.Bay{}), s.Price(f, diagnose.Bay{Policies: map[string]string{"parts": "genuine"}})
+			if more != (all > 1.5*per) || !more && all != per {
+				t.Errorf("%s costs %.0f, %.0f genuine", key, per, all)
+			}
+		})
 	}
 }
 
@@ -809,9 +818,11 @@ func TestNonsense(t *testing.T) {
 		`has 2 readings, not 9`:                       {Kind: diagnose.Done, Test: "cap-check", Part: "cap", Outcome: "holds", Readings: make([]float64, 9)},
 		`flow of -3 L/min at 10 inH2O cannot be`:      {Kind: diagnose.Done, Test: "make-up-flow", Readings: []float64{-3, 10}},
 	} {
-		if _, err := m.Think(diagnose.History{{Evidence: []diagnose.Evidence{e}}}); err == nil || !strings.Contains(err.Error(), say) {
-			t.Errorf("%v; want %s", err, say)
-		}
+		t.Run(say, func(t *testing.T) {
+			if _, err := m.Think(diagnose.History{{Evidence: []diagnose.Evidence{e}}}); err == nil || !strings.Contains(err.Error(), say) {
+				t.Errorf("%v; want %s", err, say)
+			}
+		})
 	}
 	if _, err := diagnose.New(m.Book, ingest.Table(), diagnose.Car{}); err == nil {
 		t.Error("a car without plumbing")

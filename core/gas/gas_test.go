@@ -35,8 +35,10 @@ func TestCriticalFlow(t *testing.T) {
 func TestOrificeCheckValues(t *testing.T) {
 	p := 13 * units.InH2O
 	for _, c := range []struct{ d, want, tol float64 }{{mm020, 0.54, 0.005}, {mm040, 2.17, 0.02}} {
-		m := gas.Orifice(gas.Area(c.d), 0.61, baro+p, t20, baro)
-		near(t, fmt.Sprintf("free air in L/min at %g m", c.d), gas.FreeAir(m, baro, t20)*60e3, c.want, c.tol)
+		t.Run(fmt.Sprint(c.d), func(t *testing.T) {
+			m := gas.Orifice(gas.Area(c.d), 0.61, baro+p, t20, baro)
+			near(t, fmt.Sprintf("free air in L/min at %g m", c.d), gas.FreeAir(m, baro, t20)*60e3, c.want, c.tol)
+		})
 	}
 	m := gas.Orifice(gas.Area(3e-3), 0.61, baro, t20, baro-18*units.InHg)
 	near(t, "3 mm at 18 inHg, g/s", m*1e3, 1.03, 0.01)
@@ -75,7 +77,9 @@ func TestOrificeIsOddContinuousAndLinearNearZero(t *testing.T) {
 // Source: U.S. Standard Atmosphere 1976 (values from memory).
 func TestAtHeight(t *testing.T) {
 	for _, c := range []struct{ feet, inHg float64 }{{8000, 22.22}, {5000, 24.90}, {2000, 27.82}} {
-		near(t, fmt.Sprintf("inHg at %g ft", c.feet), gas.AtHeight(c.feet*0.3048)/units.InHg, c.inHg, 0.01)
+		t.Run(fmt.Sprint(c.feet), func(t *testing.T) {
+			near(t, fmt.Sprintf("inHg at %g ft", c.feet), gas.AtHeight(c.feet*0.3048)/units.InHg, c.inHg, 0.01)
+		})
 	}
 }
 

@@ -69,11 +69,13 @@ func TestABrokenBookNamesTheEntry(t *testing.T) {
 		`archetype "sealed-hybrid": say how it checks itself`: func(b *knowledge.Book) { b.Archetypes = b.Archetypes[:8] },
 		`caution "vapour": a key of its own`:                  func(b *knowledge.Book) { b.Cautions[0].Text = "" },
 	} {
-		b := clone()
-		spoil(&b)
-		if err := b.Check(); err == nil || !strings.Contains(err.Error(), say) {
-			t.Errorf("%v; want %s", err, say)
-		}
+		t.Run(say, func(t *testing.T) {
+			b := clone()
+			spoil(&b)
+			if err := b.Check(); err == nil || !strings.Contains(err.Error(), say) {
+				t.Errorf("%v; want %s", err, say)
+			}
+		})
 	}
 }
 
@@ -83,9 +85,11 @@ func TestFaultWeights(t *testing.T) {
 	b := ingest.Book()
 	for key, want := range map[string]float64{"cap": 10, "neck": 5, "flange-seal": 4, "canister-coupler": 6, "purge-valve": 9, "vent-valve": 6, "eonv-unit": 7, "manifold-gasket": 5, "pcv-line": 6,
 		"regulator": 7, "manifold-check": 5, "egr-ports": 7, "dp-sensor": 5, "charge-hose": 7, "bypass": 4, "air-meter": 6, "fuel-pressure": 5} {
-		if f, ok := b.Fault(key); !ok || f.Weight != want {
-			t.Errorf("%s weighs %g, not %g", key, f.Weight, want)
-		}
+		t.Run(key, func(t *testing.T) {
+			if f, ok := b.Fault(key); !ok || f.Weight != want {
+				t.Errorf("%s weighs %g, not %g", key, f.Weight, want)
+			}
+		})
 	}
 	if f, _ := b.Fault("flange-seal"); f.Context["pump-work"] != 6 {
 		t.Errorf("recent pump work raises a flange seal's odds six times, not %g", f.Context["pump-work"])
@@ -130,17 +134,19 @@ func TestFaultsOfAPart(t *testing.T) {
 		{diesel, "egr-valve", "egr-open egr-open-unseen egr-shut egr-motor", "egr-diaphragm"},
 		{diesel, "crankcase", "", "cap"},
 	} {
-		got := " " + keys(x.c, x.part) + " "
-		for _, k := range strings.Fields(x.has) {
-			if !strings.Contains(got, " "+k+" ") {
-				t.Errorf("%v: %s can have %s; the Book says%s", x.c, x.part, k, got)
+		t.Run(x.part, func(t *testing.T) {
+			got := " " + keys(x.c, x.part) + " "
+			for _, k := range strings.Fields(x.has) {
+				if !strings.Contains(got, " "+k+" ") {
+					t.Errorf("%v: %s can have %s; the Book says%s", x.c, x.part, k, got)
+				}
 			}
-		}
-		for _, k := range strings.Fields(x.no) {
-			if strings.Contains(got, " "+k+" ") {
-				t.Errorf("%v: %s cannot have %s", x.c, x.part, k)
+			for _, k := range strings.Fields(x.no) {
+				if strings.Contains(got, " "+k+" ") {
+					t.Errorf("%v: %s cannot have %s", x.c, x.part, k)
+				}
 			}
-		}
+		})
 	}
 }
 
@@ -178,10 +184,12 @@ func TestTheWholeBookIsSearched(t *testing.T) {
 		"drain valve": "vent-valve", "charcoal": "canister-shell", "lid": "cap", "pcv": "fixed-valve", "sharp genuine": "", "manometer": "eonv-manometer", "patch": "patch",
 		"genuine only": "parts", "ember": "ember", "speed-density": "na-map", "turbo diesel": "turbo-diesel", "P0456": "P0456",
 	} {
-		hits := b.Search(query)
-		if (want == "") != (len(hits) == 0) || want != "" && !slices.ContainsFunc(hits, func(h knowledge.Hit) bool { return h.Key == want }) {
-			t.Errorf("%q finds %v; want %q", query, hits, want)
-		}
+		t.Run(query, func(t *testing.T) {
+			hits := b.Search(query)
+			if (want == "") != (len(hits) == 0) || want != "" && !slices.ContainsFunc(hits, func(h knowledge.Hit) bool { return h.Key == want }) {
+				t.Errorf("%q finds %v; want %q", query, hits, want)
+			}
+		})
 	}
 }
 
@@ -204,12 +212,14 @@ func TestSignsAndGroups(t *testing.T) {
 			test(b, "trims").Reads = r
 		},
 	} {
-		b := clone()
-		b.Signs, b.Groups, b.Odds = slices.Clone(b.Signs), slices.Clone(b.Groups), slices.Clone(b.Odds)
-		spoil(&b)
-		if err := b.Check(); err == nil || !strings.Contains(err.Error(), say) {
-			t.Errorf("%v; want %s", err, say)
-		}
+		t.Run(say, func(t *testing.T) {
+			b := clone()
+			b.Signs, b.Groups, b.Odds = slices.Clone(b.Signs), slices.Clone(b.Groups), slices.Clone(b.Odds)
+			spoil(&b)
+			if err := b.Check(); err == nil || !strings.Contains(err.Error(), say) {
+				t.Errorf("%v; want %s", err, say)
+			}
+		})
 	}
 }
 

@@ -25,16 +25,18 @@ func TestSearch(t *testing.T) {
 		"  ;; ":        "",
 		"vent unheard": "",
 	} {
-		var got []string
-		for _, h := range small.Search(query) {
-			got = append(got, h.Key)
-			if (h.Also != "") != (query == "drain valve" || query == "vent" && h.Key == "P0441") {
-				t.Errorf("%q: %s is said to be found by %q", query, h.Key, h.Also)
+		t.Run(query, func(t *testing.T) {
+			var got []string
+			for _, h := range small.Search(query) {
+				got = append(got, h.Key)
+				if (h.Also != "") != (query == "drain valve" || query == "vent" && h.Key == "P0441") {
+					t.Errorf("%q: %s is said to be found by %q", query, h.Key, h.Also)
+				}
 			}
-		}
-		if strings.Join(got, " ") != want {
-			t.Errorf("%q finds %v, want %s", query, got, want)
-		}
+			if strings.Join(got, " ") != want {
+				t.Errorf("%q finds %v, want %s", query, got, want)
+			}
+		})
 	}
 	if small.Search(strings.Repeat("vent ", 1000)) != nil {
 		t.Error("a thousand words were looked for")

@@ -1,6 +1,7 @@
 package network
 
 import (
+	"fmt"
 	"math"
 	"testing"
 
@@ -115,11 +116,13 @@ func TestIsothermalDecay(t *testing.T) {
 func TestPublishedValues(t *testing.T) {
 	const inH2O, inHg = 249.089, 3386.39
 	for _, c := range []struct{ d, half float64 }{{0.508e-3, 62}, {1.016e-3, 15.5}} {
-		n, v := leaky(c.d, 1e-3)
-		n.Nodes[v].Volume = 0.030
-		n.Fill(v, Gas{Air: 1}, baro+13*inH2O, t20)
-		run(t, n, c.half)
-		near(t, "inH2O at the half-time", (n.Nodes[v].Pressure()-baro)/inH2O, 6.5, 0.02)
+		t.Run(fmt.Sprint(c.d), func(t *testing.T) {
+			n, v := leaky(c.d, 1e-3)
+			n.Nodes[v].Volume = 0.030
+			n.Fill(v, Gas{Air: 1}, baro+13*inH2O, t20)
+			run(t, n, c.half)
+			near(t, "inH2O at the half-time", (n.Nodes[v].Pressure()-baro)/inH2O, 6.5, 0.02)
+		})
 	}
 	n := &Net{}
 	out := air(n)

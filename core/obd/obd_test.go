@@ -27,13 +27,15 @@ func TestPIDFormulas(t *testing.T) {
 		{0x24, []byte{0x80, 0x00, 0x20, 0x00}, 1, ""}, {0x34, []byte{0x80, 0x00, 0x80, 0x00}, 1, ""}, {0x69, []byte{0x07, 0x80, 0x40, 0x40, 0, 0, 0}, 50.196, "%"},
 		{0x6B, []byte{0x01, 0xA0, 0, 0, 0}, 120, "°C"},
 	} {
-		v, ok := Decode(c.pid, c.data)
-		if !ok || math.Abs(v.Value-c.want) > 1e-3 || v.Unit != c.unit {
-			t.Errorf("PID %02X % X = %v %q, want %v %q", c.pid, c.data, v.Value, v.Unit, c.want, c.unit)
-		}
-		if n, _ := Length(c.pid); n != len(c.data) {
-			t.Errorf("PID %02X takes %d bytes, want %d", c.pid, n, len(c.data))
-		}
+		t.Run(c.unit, func(t *testing.T) {
+			v, ok := Decode(c.pid, c.data)
+			if !ok || math.Abs(v.Value-c.want) > 1e-3 || v.Unit != c.unit {
+				t.Errorf("PID %02X % X = %v %q, want %v %q", c.pid, c.data, v.Value, v.Unit, c.want, c.unit)
+			}
+			if n, _ := Length(c.pid); n != len(c.data) {
+				t.Errorf("PID %02X takes %d bytes, want %d", c.pid, n, len(c.data))
+			}
+		})
 	}
 	if v, _ := Decode(0x03, []byte{2, 0}); v.Text != "closed loop" {
 		t.Errorf("fuel system 02 says %q", v.Text)
@@ -78,12 +80,14 @@ func TestEncodeRoundTrip(t *testing.T) {
 // Two bytes of a code: SAE J2012 (value from memory).
 func TestDTC(t *testing.T) {
 	for code, b := range map[string][2]byte{"P0456": {0x04, 0x56}, "P0133": {0x01, 0x33}, "C0123": {0x41, 0x23}, "B1A2F": {0x9A, 0x2F}, "U0100": {0xC1, 0x00}, "P3FFF": {0x3F, 0xFF}} {
-		if got := DTC(b[0], b[1]); got != code {
-			t.Errorf("% X is %s, want %s", b, got, code)
-		}
-		if x, y, ok := EncodeDTC(code); !ok || x != b[0] || y != b[1] {
-			t.Errorf("%s is %02X %02X %v", code, x, y, ok)
-		}
+		t.Run(code, func(t *testing.T) {
+			if got := DTC(b[0], b[1]); got != code {
+				t.Errorf("% X is %s, want %s", b, got, code)
+			}
+			if x, y, ok := EncodeDTC(code); !ok || x != b[0] || y != b[1] {
+				t.Errorf("%s is %02X %02X %v", code, x, y, ok)
+			}
+		})
 	}
 	for _, bad := range []string{"", "P045", "X0456", "P4456", "P04G6"} {
 		if _, _, ok := EncodeDTC(bad); ok {
@@ -99,9 +103,11 @@ func TestStatus(t *testing.T) {
 		t.Errorf("%+v", s)
 	}
 	for k, want := range map[string]string{"misfire": Complete, "catalyst": Complete, "evap": Incomplete, "secondary_air": Unsupported, "egr": Complete, "oxygen_heater": Complete} {
-		if s.Readiness[k] != want {
-			t.Errorf("%s is %s, want %s", k, s.Readiness[k], want)
-		}
+		t.Run(k, func(t *testing.T) {
+			if s.Readiness[k] != want {
+				t.Errorf("%s is %s, want %s", k, s.Readiness[k], want)
+			}
+		})
 	}
 	d := DecodeStatus([]byte{0, 0x7F, 0x89, 0x80})
 	if !d.Compression || d.Readiness["boost"] != Complete || d.Readiness["egr"] != Incomplete || d.Readiness["nmhc_catalyst"] != Complete || d.Readiness["misfire"] != Incomplete {
@@ -125,9 +131,11 @@ func TestCheckVIN(t *testing.T) {
 		t.Error(w)
 	}
 	for vin, say := range map[string]string{"ABC00000400000009": "check digit", "ABC0000030000000": "16 characters", "IBC00000300000009": "never holds"} {
-		if w := CheckVIN(vin); !strings.Contains(w, say) {
-			t.Errorf("%s: %q", vin, w)
-		}
+		t.Run(vin, func(t *testing.T) {
+			if w := CheckVIN(vin); !strings.Contains(w, say) {
+				t.Errorf("%s: %q", vin, w)
+			}
+		})
 	}
 }
 
@@ -200,9 +208,11 @@ func TestFrames(t *testing.T) {
 		d   []byte
 		say string
 	}{{nil, "empty"}, {[]byte{7, 0x41}, "announces 7"}, {[]byte{0x21, 1}, "without its first"}, {[]byte{0x10, 9}, "cut short"}, {[]byte{0xF0, 1}, "protocol"}} {
-		if _, err := a.Frame("x", c.d, 1); err == nil || !strings.Contains(err.Error(), c.say) {
-			t.Errorf("% X: %v", c.d, err)
-		}
+		t.Run(c.say, func(t *testing.T) {
+			if _, err := a.Frame("x", c.d, 1); err == nil || !strings.Contains(err.Error(), c.say) {
+				t.Errorf("% X: %v", c.d, err)
+			}
+		})
 	}
 	_, _ = a.Frame("7E8", Frames(long)[0], 7)
 	if _, err := a.Frame("7E8", Frames(long)[2], 8); err == nil || !strings.Contains(err.Error(), "frame 1") {

@@ -24,34 +24,36 @@ func TestCorrect(t *testing.T) {
 		{"vapour line to the neck", []plumbing.Change{{Kind: plumbing.Runs, Part: "vapour-line", From: "neck", To: "canister"}}, "", "canister neck", ""},
 		{"breather to the filter box, then a part gone", []plumbing.Change{{Kind: plumbing.Runs, Part: "breather-line", From: "crankcase", To: "air-filter"}, {Kind: plumbing.Gone, Part: "dipstick"}}, "dipstick dipstick-tube", "crankcase air-filter", ""},
 	} {
-		n, err := g.Correct(c.changes)
-		if err != nil {
-			t.Errorf("%s: %v", c.name, err)
-			continue
-		}
-		for _, k := range strings.Fields(c.gone) {
-			if _, ok := n.Part(k); ok {
-				t.Errorf("%s: %s is still there", c.name, k)
+		t.Run(c.name, func(t *testing.T) {
+			n, err := g.Correct(c.changes)
+			if err != nil {
+				t.Errorf("%s: %v", c.name, err)
+				return
 			}
-		}
-		open := plumbing.Settings{}
-		for _, p := range n.Parts {
-			if p.Kind == plumbing.Valve {
-				open[p.Key] = plumbing.Open
+			for _, k := range strings.Fields(c.gone) {
+				if _, ok := n.Part(k); ok {
+					t.Errorf("%s: %s is still there", c.name, k)
+				}
 			}
-		}
-		if a, b, ok := strings.Cut(c.joined, " "); ok && !n.Reach(a, open, false).Tests(b) && !n.Reach(b, open, false).Tests(a) {
-			t.Errorf("%s: %s and %s are apart", c.name, a, b)
-		}
-		if a, b, ok := strings.Cut(c.apart, " "); ok && n.Reach(a, open, false).Tests(b) {
-			t.Errorf("%s: %s and %s are joined", c.name, a, b)
-		}
-		if s := drawing.Lay(n); len(s.Pipes) != len(lines(n)) {
-			t.Errorf("%s: %v", c.name, s.Missing)
-		}
-		if _, ok := g.Part("service-port"); !ok {
-			t.Fatal("the graph itself was changed")
-		}
+			open := plumbing.Settings{}
+			for _, p := range n.Parts {
+				if p.Kind == plumbing.Valve {
+					open[p.Key] = plumbing.Open
+				}
+			}
+			if a, b, ok := strings.Cut(c.joined, " "); ok && !n.Reach(a, open, false).Tests(b) && !n.Reach(b, open, false).Tests(a) {
+				t.Errorf("%s: %s and %s are apart", c.name, a, b)
+			}
+			if a, b, ok := strings.Cut(c.apart, " "); ok && n.Reach(a, open, false).Tests(b) {
+				t.Errorf("%s: %s and %s are joined", c.name, a, b)
+			}
+			if s := drawing.Lay(n); len(s.Pipes) != len(lines(n)) {
+				t.Errorf("%s: %v", c.name, s.Missing)
+			}
+			if _, ok := g.Part("service-port"); !ok {
+				t.Fatal("the graph itself was changed")
+			}
+		})
 	}
 	for _, c := range []struct {
 		change plumbing.Change
@@ -67,9 +69,11 @@ func TestCorrect(t *testing.T) {
 		{plumbing.Change{Kind: plumbing.Runs, Part: "vapour-line", From: "moon", To: "tank"}, `"moon" is not`},
 		{plumbing.Change{Kind: plumbing.Runs, Part: "vapour-line", From: "purge-line", To: "canister"}, "nothing can be joined"},
 	} {
-		if _, err := g.Correct([]plumbing.Change{c.change}); err == nil || !strings.Contains(err.Error(), c.say) {
-			t.Errorf("%+v: %v; want %q", c.change, err, c.say)
-		}
+		t.Run(c.say, func(t *testing.T) {
+			if _, err := g.Correct([]plumbing.Change{c.change}); err == nil || !strings.Contains(err.Error(), c.say) {
+				t.Errorf("%+v: %v; want %q", c.change, err, c.say)
+			}
+		})
 	}
 }
 

@@ -35,16 +35,18 @@ func TestRestStatesBelongToTheArchetype(t *testing.T) {
 		"eonv-sensor": "purge-valve shut, vent-valve open", "early-ported": "purge-valve shut, tank-valve shut",
 		"sealed-hybrid": "purge-valve shut, vent-valve open, isolation-valve shut",
 	} {
-		g := graph(t, plain.With("vapour", vapour))
-		for _, w := range strings.Split(want, ", ") {
-			k, st, _ := strings.Cut(w, " ")
-			if got := g.StateOf(k, nil); string(got) != st {
-				t.Errorf("%s: %s rests %s, not %s", vapour, k, got, st)
+		t.Run(vapour, func(t *testing.T) {
+			g := graph(t, plain.With("vapour", vapour))
+			for _, w := range strings.Split(want, ", ") {
+				k, st, _ := strings.Cut(w, " ")
+				if got := g.StateOf(k, nil); string(got) != st {
+					t.Errorf("%s: %s rests %s, not %s", vapour, k, got, st)
+				}
+				if p, _ := g.Part(k); p.Moves() && g.StateOf(k, plumbing.Settings{k: plumbing.Powered}) == got(g, k) {
+					t.Errorf("%s: power does not move %s", vapour, k)
+				}
 			}
-			if p, _ := g.Part(k); p.Moves() && g.StateOf(k, plumbing.Settings{k: plumbing.Powered}) == got(g, k) {
-				t.Errorf("%s: power does not move %s", vapour, k)
-			}
-		}
+		})
 	}
 	for _, f := range []string{"engine-vacuum", "pump-current"} {
 		if _, ok := graph(t, plain.With("vapour", f)).Part("unit-switch"); ok {
@@ -92,10 +94,12 @@ func TestImpossibleCarsAreRefusedWithTheReason(t *testing.T) {
 		{plain.With("engine", "no-egr"), "not known"},
 		{plumbing.Combination{}, `engine: "" is not known`},
 	} {
-		_, err := lib.Combine(c.c)
-		if _, ok := err.(*plumbing.Impossible); !ok || !strings.Contains(err.Error(), c.say) {
-			t.Errorf("%v: %v; want %q", c.c, err, c.say)
-		}
+		t.Run(c.say, func(t *testing.T) {
+			_, err := lib.Combine(c.c)
+			if _, ok := err.(*plumbing.Impossible); !ok || !strings.Contains(err.Error(), c.say) {
+				t.Errorf("%v: %v; want %q", c.c, err, c.say)
+			}
+		})
 	}
 	if n := len(lib.Combinations()); n < 200 {
 		t.Errorf("only %d cars are possible", n)
@@ -133,27 +137,29 @@ func TestReach(t *testing.T) {
 		{"purge valve powered open", with("purge-valve", "powered"), "manifold purge-fitting tank throttle crankcase", "exhaust", "air-filter", ""}, // through PCV valve and breather
 		{"vent capped by hand", plumbing.Settings{"vent-filter": "shut"}, "vent-valve vent-end vent-filter tank", "manifold", "", ""},
 	} {
-		from := c.fromEntry
-		if from == "" {
-			from = "service-port"
-		}
-		r := g.Reach(from, c.s, false)
-		for _, k := range strings.Fields(c.tested) {
-			if !r.Tests(k) {
-				t.Errorf("%s: %s is not under the gauge", c.name, k)
+		t.Run(c.name, func(t *testing.T) {
+			from := c.fromEntry
+			if from == "" {
+				from = "service-port"
 			}
-		}
-		for _, k := range strings.Fields(c.untested) {
-			if r.Tests(k) {
-				t.Errorf("%s: %s is said to be tested", c.name, k)
+			r := g.Reach(from, c.s, false)
+			for _, k := range strings.Fields(c.tested) {
+				if !r.Tests(k) {
+					t.Errorf("%s: %s is not under the gauge", c.name, k)
+				}
 			}
-		}
-		if v := strings.Join(r.Vents, " "); v != c.vents {
-			t.Errorf("%s: open at %q, want %q", c.name, v, c.vents)
-		}
-		if r.Sealed() != (c.vents == "") {
-			t.Errorf("%s: sealed %v", c.name, r.Sealed())
-		}
+			for _, k := range strings.Fields(c.untested) {
+				if r.Tests(k) {
+					t.Errorf("%s: %s is said to be tested", c.name, k)
+				}
+			}
+			if v := strings.Join(r.Vents, " "); v != c.vents {
+				t.Errorf("%s: open at %q, want %q", c.name, v, c.vents)
+			}
+			if r.Sealed() != (c.vents == "") {
+				t.Errorf("%s: sealed %v", c.name, r.Sealed())
+			}
+		})
 	}
 	if r := g.Reach("nowhere", nil, false); len(r.Inside) != 0 {
 		t.Errorf("%+v", r)
@@ -181,9 +187,11 @@ func TestFill(t *testing.T) {
 		{"the neck's hose from the neck", neck["neck-hose"], 0.5, 3},
 		{"a sensor in the tank's wall, as the tank", neck["tank-sensor"] - neck["tank"], 0, 0},
 	} {
-		if !(c.got >= c.low && c.got <= c.high) {
-			t.Errorf("%s: %.3f L, not %.2f to %.2f", c.where, c.got, c.low, c.high)
-		}
+		t.Run(c.where, func(t *testing.T) {
+			if !(c.got >= c.low && c.got <= c.high) {
+				t.Errorf("%s: %.3f L, not %.2f to %.2f", c.where, c.got, c.low, c.high)
+			}
+		})
 	}
 	if _, ok := port["manifold"]; ok {
 		t.Error("through the shut purge valve")
@@ -306,10 +314,12 @@ func TestWrongDataNameTheEntry(t *testing.T) {
 		{base(vol("tank"), change(line, func(p *plumbing.Part) { p.To = "tank.top"; p.Plug = "middle" })), `plug is "middle"`},
 		{base(vol("tank"), change(line, func(p *plumbing.Part) { p.At = "tank/tank" })), "no place of its own"},
 	} {
-		_, err := c.l.Validate()
-		if err == nil || !strings.Contains(err.Error(), c.say) {
-			t.Errorf("%d: %v; want %q", i, err, c.say)
-		}
+		t.Run(c.say, func(t *testing.T) {
+			_, err := c.l.Validate()
+			if err == nil || !strings.Contains(err.Error(), c.say) {
+				t.Errorf("%d: %v; want %q", i, err, c.say)
+			}
+		})
 	}
 	for name, f := range map[string]func(*plumbing.Library){
 		`archetype "x": there is no fragment "gone"`: func(l *plumbing.Library) {
@@ -346,11 +356,13 @@ func TestWrongDataNameTheEntry(t *testing.T) {
 			l.Archetypes[1].From = []string{"f", "g"}
 		},
 	} {
-		l := base(vol("tank"))
-		f(&l)
-		if _, err := l.Validate(); err == nil || !strings.Contains(err.Error(), name) {
-			t.Errorf("%v; want %q", err, name)
-		}
+		t.Run(name, func(t *testing.T) {
+			l := base(vol("tank"))
+			f(&l)
+			if _, err := l.Validate(); err == nil || !strings.Contains(err.Error(), name) {
+				t.Errorf("%v; want %q", err, name)
+			}
+		})
 	}
 }
 

@@ -1,6 +1,7 @@
 package sim_test
 
 import (
+	"fmt"
 	"go/ast"
 	"go/parser"
 	"go/token"
@@ -105,15 +106,17 @@ func between(t testing.TB, what string, v, lo, hi float64) {
 // (common practice, no source).
 func TestHealthyEngine(t *testing.T) {
 	for name, of := range map[string]plumbing.Combination{"air meter": naMAF, "speed-density": naMAP, "turbo": turbo} {
-		c := build(t, of, sim.Conditions{})
-		idle, fast, load := points(t, c)
-		between(t, name+", idle trim", idle, -1.5, 1.5)
-		between(t, name+", trim at 2500", fast, -1.5, 1.5)
-		between(t, name+", loaded trim", load, -2.5, 2.5)
-		drive(t, c, sim.Idle, 40)
-		between(t, name+", speed", c.Engine.Speed, 735, 765)
-		between(t, name+", air g/s", c.Engine.Air*1000, 1.6, 2.8)
-		between(t, name+", MAP", c.Live()["0B"], 22, 36)
+		t.Run(name, func(t *testing.T) {
+			c := build(t, of, sim.Conditions{})
+			idle, fast, load := points(t, c)
+			between(t, name+", idle trim", idle, -1.5, 1.5)
+			between(t, name+", trim at 2500", fast, -1.5, 1.5)
+			between(t, name+", loaded trim", load, -2.5, 2.5)
+			drive(t, c, sim.Idle, 40)
+			between(t, name+", speed", c.Engine.Speed, 735, 765)
+			between(t, name+", air g/s", c.Engine.Air*1000, 1.6, 2.8)
+			between(t, name+", MAP", c.Live()["0B"], 22, 36)
+		})
 	}
 }
 
@@ -171,9 +174,11 @@ func TestTrimSignaturesSpeedDensity(t *testing.T) {
 		{"leaking injector", []any{"injector-leaks", 0.3}, func(i, f, l float64) bool { return i < -8 && f > i && l > i/3 }},
 		{"heavy blow-by brings fuel of its own", []any{"blow-by", 0.4}, func(i, f, l float64) bool { return i < -5 && l > i }},
 	} {
-		if i, f, l := points(t, build(t, naMAP, sim.Conditions{}, x.fault...)); !x.want(i, f, l) {
-			t.Errorf("%s: idle %.1f, 2500 %.1f, load %.1f", x.name, i, f, l)
-		}
+		t.Run(x.name, func(t *testing.T) {
+			if i, f, l := points(t, build(t, naMAP, sim.Conditions{}, x.fault...)); !x.want(i, f, l) {
+				t.Errorf("%s: idle %.1f, 2500 %.1f, load %.1f", x.name, i, f, l)
+			}
+		})
 	}
 }
 
@@ -234,11 +239,13 @@ func TestReliefHysteresis(t *testing.T) {
 // temperature (table 7.1-2, RVP 10 at 60, 80 and 100 °F: 5.2, 7.4, 10.5 psia, from memory).
 func TestTankSaturates(t *testing.T) {
 	for f, psia := range map[float64]float64{60: 5.2, 80: 7.4, 100: 10.5} {
-		k := (f + 459.67) / 1.8
-		c := build(t, naMAF, sim.Conditions{Ambient: k, Reid: 10 * units.Psi})
-		_ = c.Set("vent-valve", plumbing.Shut)
-		wait(t, c, 7200)
-		between(t, "partial pressure over the table's", c.VapourPressure("tank")/(psia*units.Psi), 0.96, 1.04)
+		t.Run(fmt.Sprint(f), func(t *testing.T) {
+			k := (f + 459.67) / 1.8
+			c := build(t, naMAF, sim.Conditions{Ambient: k, Reid: 10 * units.Psi})
+			_ = c.Set("vent-valve", plumbing.Shut)
+			wait(t, c, 7200)
+			between(t, "partial pressure over the table's", c.VapourPressure("tank")/(psia*units.Psi), 0.96, 1.04)
+		})
 	}
 }
 
@@ -259,9 +266,11 @@ func TestTrimSignatures(t *testing.T) {
 		{"false oxygen sensor: the same everywhere", []any{"oxygen-sensor", 0.4}, func(i, f, l float64) bool { return math.Abs(i) > 4 && math.Abs(i-l) < 3 }},
 		{"exhaust leak before the sensor: most at idle", []any{"exhaust-leak", 0.6}, func(i, f, l float64) bool { return i > 5 && i > f && f > l }},
 	} {
-		if i, f, l := points(t, build(t, naMAF, sim.Conditions{}, x.fault...)); !x.want(i, f, l) {
-			t.Errorf("%s: idle %.1f, 2500 %.1f, load %.1f", x.name, i, f, l)
-		}
+		t.Run(x.name, func(t *testing.T) {
+			if i, f, l := points(t, build(t, naMAF, sim.Conditions{}, x.fault...)); !x.want(i, f, l) {
+				t.Errorf("%s: idle %.1f, 2500 %.1f, load %.1f", x.name, i, f, l)
+			}
+		})
 	}
 }
 
@@ -366,28 +375,32 @@ func TestRecirculation(t *testing.T) {
 	vac.Recirculation = "egr-vacuum"
 	b := ingest.Book()
 	for fault, want := range map[string]string{"": "stumbles", "egr-ports": "no-flow", "egr-diaphragm": "torn"} {
-		var c *sim.Car
-		if fault == "" {
-			c = build(t, vac, sim.Conditions{})
-		} else {
-			c = build(t, vac, sim.Conditions{}, fault, 1.0)
-		}
-		tr, err := sim.Try(c, b, "egr-vacuum", "")
-		if err != nil || tr.Outcome != want {
-			t.Errorf("hand vacuum with %q: %s, want %s (%v) %v", fault, tr.Outcome, want, err, tr.Readings)
-		}
+		t.Run(fault, func(t *testing.T) {
+			var c *sim.Car
+			if fault == "" {
+				c = build(t, vac, sim.Conditions{})
+			} else {
+				c = build(t, vac, sim.Conditions{}, fault, 1.0)
+			}
+			tr, err := sim.Try(c, b, "egr-vacuum", "")
+			if err != nil || tr.Outcome != want {
+				t.Errorf("hand vacuum with %q: %s, want %s (%v) %v", fault, tr.Outcome, want, err, tr.Readings)
+			}
+		})
 	}
 	for fault, want := range map[string]string{"": "rises", "dp-sensor": "blind", "egr-solenoid": "nothing"} {
-		var c *sim.Car
-		if fault == "" {
-			c = build(t, vac, sim.Conditions{})
-		} else {
-			c = build(t, vac, sim.Conditions{}, fault, 0.8)
-		}
-		tr, err := sim.Try(c, b, "egr-ramp", "")
-		if err != nil || tr.Outcome != want {
-			t.Errorf("ramp with %q: %s, want %s (%v) %v", fault, tr.Outcome, want, err, tr.Readings)
-		}
+		t.Run(fault, func(t *testing.T) {
+			var c *sim.Car
+			if fault == "" {
+				c = build(t, vac, sim.Conditions{})
+			} else {
+				c = build(t, vac, sim.Conditions{}, fault, 0.8)
+			}
+			tr, err := sim.Try(c, b, "egr-ramp", "")
+			if err != nil || tr.Outcome != want {
+				t.Errorf("ramp with %q: %s, want %s (%v) %v", fault, tr.Outcome, want, err, tr.Readings)
+			}
+		})
 	}
 }
 
@@ -596,19 +609,21 @@ func TestManometer(t *testing.T) {
 	of := plumbing.Combination{Engine: "na-maf", Vapour: "eonv-switch-canister"}
 	b := ingest.Book()
 	for fault, want := range map[string]string{"": "good", "eonv-relief-leaks": "relief-leaks", "eonv-relief-shut": "relief-stuck", "eonv-vacuum-relief": "early", "eonv-unit": "dead"} {
-		c := build(t, of, sim.Conditions{})
-		if fault != "" {
-			c = build(t, of, sim.Conditions{}, fault, 0.9)
-		}
-		tr, err := sim.Try(c, b, "eonv-manometer", "")
-		if err != nil || tr.Outcome != want {
-			t.Errorf("%q: %s, want %s: %v %v", fault, tr.Outcome, want, tr.Readings, err)
-		}
-		if fault == "" { // common practice, no source: relief about 0.5, switch about 1, vacuum relief 3 to 6 inH2O
-			between(t, "relief", tr.Readings[0].Value, 0.4, 0.6)
-			between(t, "switch", tr.Readings[2].Value, 0.9, 1.2)
-			between(t, "vacuum relief", tr.Readings[3].Value, 3, 6)
-		}
+		t.Run(fault, func(t *testing.T) {
+			c := build(t, of, sim.Conditions{})
+			if fault != "" {
+				c = build(t, of, sim.Conditions{}, fault, 0.9)
+			}
+			tr, err := sim.Try(c, b, "eonv-manometer", "")
+			if err != nil || tr.Outcome != want {
+				t.Errorf("%q: %s, want %s: %v %v", fault, tr.Outcome, want, tr.Readings, err)
+			}
+			if fault == "" { // common practice, no source: relief about 0.5, switch about 1, vacuum relief 3 to 6 inH2O
+				between(t, "relief", tr.Readings[0].Value, 0.4, 0.6)
+				between(t, "switch", tr.Readings[2].Value, 0.9, 1.2)
+				between(t, "vacuum relief", tr.Readings[3].Value, 3, 6)
+			}
+		})
 	}
 }
 
@@ -652,9 +667,11 @@ func TestEveryTestCanBeDone(t *testing.T) {
 		}
 	}
 	for _, bad := range [][2]string{{"dance", "no test"}, {"egr-coils", "is for"}} {
-		if _, err := sim.Try(build(t, cars[0], sim.Conditions{}), b, bad[0], ""); err == nil || !strings.Contains(err.Error(), bad[1]) {
-			t.Errorf("%s: %v", bad[0], err)
-		}
+		t.Run(bad[0], func(t *testing.T) {
+			if _, err := sim.Try(build(t, cars[0], sim.Conditions{}), b, bad[0], ""); err == nil || !strings.Contains(err.Error(), bad[1]) {
+				t.Errorf("%s: %v", bad[0], err)
+			}
+		})
 	}
 }
 
@@ -879,14 +896,16 @@ func TestCarRefusals(t *testing.T) {
 		"no mode":       c.Drive("fly"),
 		"can be joined": func() error { _, err := c.Connect("tank", 0); return err }(),
 	} {
-		switch {
-		case say == "can be joined" || say == "no plug":
-			if err == nil {
-				t.Errorf("%q is not refused", say)
+		t.Run(say, func(t *testing.T) {
+			switch {
+			case say == "can be joined" || say == "no plug":
+				if err == nil {
+					t.Errorf("%q is not refused", say)
+				}
+			case err == nil || !strings.Contains(err.Error(), say):
+				t.Errorf("want a sentence with %q, got %v", say, err)
 			}
-		case err == nil || !strings.Contains(err.Error(), say):
-			t.Errorf("want a sentence with %q, got %v", say, err)
-		}
+		})
 	}
 	b := ingest.Book()
 	for _, at := range []sim.Conditions{{Ambient: math.NaN()}, {Level: 2}, {Barometer: 1}} {

@@ -1,6 +1,7 @@
 package sim
 
 import (
+	"fmt"
 	"math"
 	"strings"
 	"testing"
@@ -124,18 +125,22 @@ func TestRigAndKnownOrifice(t *testing.T) {
 
 func TestRefusals(t *testing.T) {
 	for say, v := range map[string]Vessel{"the volume": {}, "the leak": {Volume: 1e-2, Leak: -1}, "the drift": {Volume: 1e-2, Drift: math.NaN()}, "shuts at": {Volume: 1e-2, Crack: 10, Reseal: 20}} {
-		if _, err := New(v); err == nil || !strings.Contains(err.Error(), say) {
-			t.Errorf("%+v: %v", v, err)
-		}
+		t.Run(say, func(t *testing.T) {
+			if _, err := New(v); err == nil || !strings.Contains(err.Error(), say) {
+				t.Errorf("%+v: %v", v, err)
+			}
+		})
 	}
 	p := plant(t, Vessel{Volume: 0.01})
 	for _, c := range []struct {
 		port Port
 		to   float64
 	}{{Charge, -1}, {Charge, math.NaN()}, {Draw, 5}, {Draw, math.Inf(-1)}, {"sideways", 0}} {
-		if p.Set(c.port, c.to) == nil {
-			t.Errorf("%s to %g was taken", c.port, c.to)
-		}
+		t.Run(fmt.Sprint(c.port), func(t *testing.T) {
+			if p.Set(c.port, c.to) == nil {
+				t.Errorf("%s to %g was taken", c.port, c.to)
+			}
+		})
 	}
 }
 

@@ -47,7 +47,9 @@ func TestConversionCheckValues(t *testing.T) {
 		{0.040, "in", "mm", units.Length, 1.016, 1e-9, "NIST SP 811, 2008 (value from memory)"},
 		{19, "°F", "°C", units.Temperature, -7.2, 0.05, "NIST SP 811, 2008 (value from memory)"},
 	} {
-		near(t, fmt.Sprintf("%g %s in %s [%s]", c.v, c.from, c.to, c.source), conv(c.v, c.from, c.to, c.k), c.want, c.tol)
+		t.Run(c.from, func(t *testing.T) {
+			near(t, fmt.Sprintf("%g %s in %s [%s]", c.v, c.from, c.to, c.source), conv(c.v, c.from, c.to, c.k), c.want, c.tol)
+		})
 	}
 }
 
@@ -75,12 +77,14 @@ func TestParse(t *testing.T) {
 		{"2 min", units.Time, "s", 120},
 		{"15 lbf·ft", units.Torque, "N·m", 20.33727},
 	} {
-		got, err := units.Parse(c.in, c.k, c.bare)
-		if err != nil {
-			t.Errorf("Parse(%q): %v", c.in, err)
-			continue
-		}
-		near(t, c.in, got, c.want, 1e-6*math.Abs(c.want))
+		t.Run(c.in, func(t *testing.T) {
+			got, err := units.Parse(c.in, c.k, c.bare)
+			if err != nil {
+				t.Errorf("Parse(%q): %v", c.in, err)
+				return
+			}
+			near(t, c.in, got, c.want, 1e-6*math.Abs(c.want))
+		})
 	}
 }
 
@@ -104,10 +108,12 @@ func TestParseRefuses(t *testing.T) {
 		{strings.Repeat("9", 70), units.Volume, "L", "too long"},
 		{"42 mm", units.Volume, "L", "not a unit of volume"},
 	} {
-		v, err := units.Parse(c.in, c.k, c.bare)
-		if err == nil || !strings.Contains(err.Error(), c.say) {
-			t.Errorf("Parse(%q) = %v, %v; want an error that says %q", c.in, v, err, c.say)
-		}
+		t.Run(c.say, func(t *testing.T) {
+			v, err := units.Parse(c.in, c.k, c.bare)
+			if err == nil || !strings.Contains(err.Error(), c.say) {
+				t.Errorf("Parse(%q) = %v, %v; want an error that says %q", c.in, v, err, c.say)
+			}
+		})
 	}
 }
 
@@ -125,10 +131,12 @@ func TestGuess(t *testing.T) {
 		{"pressure", units.Pressure, ""},
 		{"tank temp F", units.Temperature, "°F"},
 	} {
-		u, ok := units.Guess(c.header, c.k)
-		if ok != (c.want != "") || u.Symbol != c.want {
-			t.Errorf("Guess(%q) = %q, %v; want %q", c.header, u.Symbol, ok, c.want)
-		}
+		t.Run(c.header, func(t *testing.T) {
+			u, ok := units.Guess(c.header, c.k)
+			if ok != (c.want != "") || u.Symbol != c.want {
+				t.Errorf("Guess(%q) = %q, %v; want %q", c.header, u.Symbol, ok, c.want)
+			}
+		})
 	}
 }
 
@@ -152,9 +160,11 @@ func TestDigits(t *testing.T) {
 		n    int
 		want string
 	}{{0.3784, 3, "0.378"}, {12.04, 3, "12.0"}, {-0.5, 2, "−0.50"}, {0, 3, "0"}, {1234.5, 3, "1234"}, {math.NaN(), 3, "–"}, {1e-12, 3, "0"}} {
-		if got := units.Digits(c.x, c.n); got != c.want {
-			t.Errorf("Digits(%g, %d) = %q, want %q", c.x, c.n, got, c.want)
-		}
+		t.Run(c.want, func(t *testing.T) {
+			if got := units.Digits(c.x, c.n); got != c.want {
+				t.Errorf("Digits(%g, %d) = %q, want %q", c.x, c.n, got, c.want)
+			}
+		})
 	}
 }
 
