@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"net"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -35,24 +36,30 @@ func dialAdapter(address string) (*instrument.Adapter, error) {
 	return instrument.Dialer{Patience: 20 * time.Minute}.Adapter(ctx, address)
 }
 
-// serve serves a whole car on loopback and returns the addresses by name.
+// serve serves a whole car on loopback, waits for all its hand instruments, adapter and
+// pressure module, and returns the addresses by name.
 func serve(t *testing.T, p *standin.Plant) map[string]string {
 	t.Helper()
 	run, cancel := context.WithCancel(ctx)
 	type place struct{ name, address string }
-	told := make(chan place, 10)
+	told := make(chan place, 100)
 	done := make(chan error, 1)
 	go func() {
 		done <- standin.ServeCar(run, p, "127.0.0.1", 0, func(_, name, address string) { told <- place{name, address} })
 	}()
 	t.Cleanup(func() { cancel(); <-done })
+	wait := []string{"scan adapter", "pressure module"}
+	for _, x := range standin.Tools(p) {
+		wait = append(wait, x.Name)
+	}
 	at := map[string]string{}
-	for range 8 {
+	for len(wait) > 0 {
 		select {
 		case x := <-told:
 			at[x.name] = x.address
+			wait = slices.DeleteFunc(wait, func(name string) bool { return name == x.name })
 		case <-time.After(20 * time.Minute):
-			t.Fatal("an instrument does not come up")
+			t.Fatalf("%q do not come up", wait)
 		}
 	}
 	return at
