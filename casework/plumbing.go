@@ -21,8 +21,13 @@ type Car struct {
 	Assumed  []string        // families that nobody has said yet, in words
 	Changed  map[string]bool // parts that were corrected
 	Problems []string        // corrections that no longer fit
-	Sheet    *drawing.Sheet
+
+	sheet func() *drawing.Sheet
 }
+
+// Sheet is the car's plumbing laid out. That is worked out when it is asked for first:
+// the reasoning and the records never do.
+func (c Car) Sheet() *drawing.Sheet { return c.sheet() }
 
 // Combination is what a vehicle is made of. What nobody said is taken from how its
 // air is metered, and named in assumed.
@@ -110,7 +115,7 @@ func (s *Shop) join(v record.Vehicle, corrections []record.Correction) (Car, err
 		}
 		graph = g
 	}
-	car.Car, car.Sheet = evidence.NewCar(s.Book, c, graph), drawing.Lay(graph)
+	car.Car, car.sheet = evidence.NewCar(s.Book, c, graph), sync.OnceValue(func() *drawing.Sheet { return drawing.Lay(graph) })
 	return car, nil
 }
 

@@ -89,7 +89,7 @@ func (s *server) drawMap(f evidence.Folder, set plumbing.Settings, link func(par
 		return v, err
 	}
 	v.Car, v.Assumed, v.Problems = car, car.Assumed, car.Problems
-	m := &report.Map{Graph: car.Graph, Sheet: car.Sheet, Title: "Map of " + f.Vehicle.Name() + ", " + f.Vehicle.Plate, Marks: map[string]report.Mark{}, Odds: map[string]float64{},
+	m := &report.Map{Graph: car.Graph, Sheet: car.Sheet(), Title: "Map of " + f.Vehicle.Name() + ", " + f.Vehicle.Plate, Marks: map[string]report.Mark{}, Odds: map[string]float64{},
 		Settings: set, Changed: car.Changed, Chosen: chosen, Link: link}
 	proven := car.Tight(f)
 	for k := range proven {

@@ -2,6 +2,7 @@ package main
 
 import (
 	"bufio"
+	"cmp"
 	"context"
 	"errors"
 	"flag"
@@ -220,15 +221,17 @@ func serveShop(v service) error {
 		return err
 	}
 	shop := &casework.Shop{DB: db, Book: v.book, Now: time.Now}
-	if v.fill != nil {
-		if err := v.fill(ctx, shop); err != nil {
-			return errors.Join(err, l.Close(), db.Close())
-		}
-	}
 	reach := instrument.Dialer{Patience: v.patience}
 	hub := live.New(shop, func(ctx context.Context, address string) (live.Gauge, error) { return reach.Module(ctx, address) })
-	h, err := web.New(shop, hub, reach)
-	if err == nil {
+	var pages sync.WaitGroup
+	var h http.Handler
+	var broken error
+	pages.Go(func() { h, broken = web.New(shop, hub, reach) })
+	if v.fill != nil {
+		err = v.fill(ctx, shop)
+	}
+	pages.Wait()
+	if err = cmp.Or(err, broken); err == nil {
 		err = hub.Resume(ctx)
 	}
 	if err != nil {

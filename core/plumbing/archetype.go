@@ -259,7 +259,8 @@ func (l Library) Combine(c Combination) (*Graph, error) {
 
 // combine joins a possible combination; parts keeps what was gathered of archetypes.
 func (l Library) combine(c Combination, gathered map[string][]Part) (*Graph, error) {
-	var parts []Part
+	var lists [][]Part
+	most := 0
 	for _, f := range Families {
 		ps, ok := gathered[c.Of(f)]
 		if !ok {
@@ -270,12 +271,20 @@ func (l Library) combine(c Combination, gathered map[string][]Part) (*Graph, err
 			}
 			gathered[a.Key] = ps
 		}
-		for _, p := range ps {
-			same := func(q Part) bool { return q.Key == p.Key && q.Instead != p.Instead }
-			if i := slices.IndexFunc(parts, same); i < 0 {
-				parts = append(parts, p)
-			} else if p.Instead {
-				parts[i] = p
+		lists, most = append(lists, ps), most+len(ps)
+	}
+	// Parts are large and there are hundreds of cars: they are copied once.
+	parts, at := make([]Part, 0, most), make(map[string]int, most)
+	for _, ps := range lists {
+		for i := range ps {
+			p := &ps[i]
+			was, ok := at[p.Key]
+			switch {
+			case !ok || parts[was].Instead == p.Instead: // twice the same: NewGraph says so
+				at[p.Key] = len(parts)
+				parts = append(parts, *p)
+			case p.Instead:
+				parts[was] = *p
 			}
 		}
 	}

@@ -24,42 +24,20 @@ type joint struct{ part, group string }
 
 // NewGraph joins parts and checks that nothing hangs loose.
 func NewGraph(parts []Part) (*Graph, error) {
-	g := &Graph{Parts: parts, index: map[string]int{}, joins: map[string][]joint{}}
-	for i, p := range parts {
-		if _, twice := g.index[p.Key]; twice {
-			return nil, fmt.Errorf("part %q: there are two of this key", p.Key)
+	g := &Graph{Parts: parts, index: make(map[string]int, len(parts)), joins: make(map[string][]joint, 4*len(parts))}
+	for i := range parts {
+		if _, twice := g.index[parts[i].Key]; twice {
+			return nil, fmt.Errorf("part %q: there are two of this key", parts[i].Key)
 		}
-		g.index[p.Key] = i
+		g.index[parts[i].Key] = i
 	}
-	for _, p := range parts {
-		if p.On != "" {
-			i, ok := g.index[p.On]
-			if !ok {
-				return nil, fmt.Errorf("part %q: it sits on %q, which this car has not", p.Key, p.On)
-			}
-			if host := parts[i]; host.Kind != Line && host.At == "" {
-				return nil, fmt.Errorf("part %q: it sits on %q, which has no place of its own", p.Key, p.On)
-			}
-		}
-		for _, k := range []string{p.By, p.Against} {
-			if _, ok := g.index[k]; !ok && k != "" && k != "coolant" && k != "self" {
-				return nil, fmt.Errorf("part %q: it is moved by the pressure of %q, which this car has not", p.Key, k)
-			}
-		}
-		if p.Kind != Line {
-			continue
-		}
-		for end, at := range map[string]string{"from": p.From, "to": p.To} {
-			k, side, err := g.end(at)
-			if err != nil {
-				return nil, fmt.Errorf("line %q: its end %q: %w", p.Key, end, err)
-			}
-			here, there := p.Key+"."+end, k+"."+side
-			g.joins[here] = append(g.joins[here], joint{k, side})
-			g.joins[there] = append(g.joins[there], joint{p.Key, end})
+	for i := range parts {
+		if err := g.join(&parts[i]); err != nil {
+			return nil, err
 		}
 	}
-	for _, p := range parts {
+	for i := range parts {
+		p := &parts[i]
 		for _, s := range p.Sides() {
 			if p.Kind != Block && len(g.joins[p.Key+"."+s]) == 0 {
 				return nil, fmt.Errorf("part %q: nothing is joined to its side %q", p.Key, s)
@@ -67,6 +45,37 @@ func NewGraph(parts []Part) (*Graph, error) {
 		}
 	}
 	return g, nil
+}
+
+// join finds what a part names: what it sits on, what moves it, and the ends of a line.
+func (g *Graph) join(p *Part) error {
+	if p.On != "" {
+		i, ok := g.index[p.On]
+		if !ok {
+			return fmt.Errorf("part %q: it sits on %q, which this car has not", p.Key, p.On)
+		}
+		if host := &g.Parts[i]; host.Kind != Line && host.At == "" {
+			return fmt.Errorf("part %q: it sits on %q, which has no place of its own", p.Key, p.On)
+		}
+	}
+	for _, k := range [...]string{p.By, p.Against} {
+		if _, ok := g.index[k]; !ok && k != "" && k != "coolant" && k != "self" {
+			return fmt.Errorf("part %q: it is moved by the pressure of %q, which this car has not", p.Key, k)
+		}
+	}
+	if p.Kind != Line {
+		return nil
+	}
+	for _, x := range [...]struct{ end, at string }{{"from", p.From}, {"to", p.To}} {
+		k, side, err := g.end(x.at)
+		if err != nil {
+			return fmt.Errorf("line %q: its end %q: %w", p.Key, x.end, err)
+		}
+		here, there := p.Key+"."+x.end, k+"."+side
+		g.joins[here] = append(g.joins[here], joint{k, side})
+		g.joins[there] = append(g.joins[there], joint{p.Key, x.end})
+	}
+	return nil
 }
 
 // end resolves "part.side" to the part and the group of its sides that gas reaches
@@ -80,7 +89,7 @@ func (g *Graph) end(at string) (string, string, error) {
 	if !ok {
 		return "", "", fmt.Errorf("there is no part %q", key)
 	}
-	p := g.Parts[i]
+	p := &g.Parts[i]
 	if s := p.Sides(); s != nil {
 		if !slices.Contains(s, side) {
 			return "", "", fmt.Errorf("%q has the sides %v, not %q", key, s, side)
