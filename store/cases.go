@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"time"
 
+	"gorm.io/gorm/clause"
+
 	"wexter/core/record"
 )
 
@@ -57,9 +59,9 @@ func (tx Tx) OpenCases(now time.Time, most int) (cases []record.Case, err error)
 			open = append(open, s)
 		}
 	}
+	order := clause.Expr{SQL: "stage = 'closed', wait_until IS NOT NULL AND wait_until > ?, wait_until, opened_at, number", Vars: []any{now.UTC().Format("2006-01-02 15:04:05")}}
 	err = tx.db.Where("stage IN ? OR monitors = 'incomplete' AND stage = 'closed'", open).
-		Order("stage = 'closed', wait_until IS NOT NULL AND wait_until > '" + now.UTC().Format("2006-01-02 15:04:05") + "', wait_until, opened_at, number").
-		Limit(most).Find(&cases).Error
+		Clauses(clause.OrderBy{Expression: order}).Limit(most).Find(&cases).Error
 	return cases, err
 }
 
