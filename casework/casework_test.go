@@ -591,3 +591,38 @@ func TestTheMonitorStaysOnTheRail(t *testing.T) {
 		t.Errorf("%+v", rows)
 	}
 }
+
+// What can be worked on comes first, then what waits, by when the waiting ends; what waited
+// until a moment that has passed can be worked on again. Closed ones come last.
+func TestTheOrderOfTheSlate(t *testing.T) {
+	s := shop(t)
+	begin := s.Now()
+	at := begin
+	s.Now = func() time.Time { return at }
+	for _, c := range []struct {
+		plate string
+		hours float64
+	}{{"SQ 21", 30}, {"SQ 22", 1}, {"SQ 23", 0}, {"SQ 24", 5}, {"SQ 25", 0}} {
+		at = at.Add(time.Minute)
+		id, err := s.OpenCase(ctx, "", car(c.plate))
+		must(t, err)
+		if c.hours > 0 {
+			until := begin.Add(time.Duration(c.hours * float64(time.Hour)))
+			must(t, s.Wait(ctx, "", id, casework.NewWait{Kind: record.WaitPart, Until: &until}))
+		}
+		if c.plate == "SQ 23" {
+			must(t, s.Monitors(ctx, "", id, record.MonitorsIncomplete))
+			must(t, s.Close(ctx, "", id, "sold"))
+		}
+	}
+	at = begin.Add(2 * time.Hour)
+	rows, err := s.Slate(ctx)
+	must(t, err)
+	var got []string
+	for _, r := range rows {
+		got = append(got, strings.TrimPrefix(r.Vehicle.Plate, "SQ "))
+	}
+	if want := "25 22 24 21 23"; strings.Join(got, " ") != want {
+		t.Errorf("%v, want %s", got, want)
+	}
+}
