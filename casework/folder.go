@@ -64,8 +64,8 @@ type SlateRow struct {
 	Monitor bool // closed; only the vapour monitor has still to run
 }
 
-// Slate lists the open cases, and closed ones whose vapour monitor has still to run: what can be worked on now first, then by when the
-// waiting ends, then by age.
+// Slate lists the open cases, and closed ones whose vapour monitor has still to run: what
+// can be worked on now first, then by when the waiting ends, then by age.
 func (s *Shop) Slate(ctx context.Context) ([]SlateRow, error) {
 	w, err := s.Ways(ctx)
 	if err != nil {
@@ -116,8 +116,8 @@ func newestTests(tx store.Tx, cases []record.Case) (map[string]lastTest, error) 
 			}
 		}
 		n, ok := over[t.CaseID]
-		out[t.CaseID] = lastTest{t, ok && t.Outcome == "within_limit" && !t.Doubted() && t.RepeatOf == "" && plugs > n}
-		if t.Outcome == "over_limit" && !t.Doubted() && (!ok || plugs < n) {
+		out[t.CaseID] = lastTest{t, ok && t.Outcome == record.WithinLimit && !t.Doubted() && t.RepeatOf == "" && plugs > n}
+		if t.Outcome == record.OverLimit && !t.Doubted() && (!ok || plugs < n) {
 			over[t.CaseID] = plugs
 		}
 	}

@@ -42,7 +42,7 @@ func (s *Shop) StartTest(ctx context.Context, key, caseID, repeatOf string) (str
 			if err != nil {
 				return "", err
 			}
-			t.Setup = record.Setup{VolumeHow: "level", VolumeTolerance: 0.2, Tank: v.TankL / 1e3, Level: 0.5, Extra: 4e-3,
+			t.Setup = record.Setup{VolumeHow: record.VolumeByLevel, VolumeTolerance: 0.2, Tank: v.TankL / 1e3, Level: 0.5, Extra: 4e-3,
 				Limit: 0.508e-3, Barometer: gas.StandardPressure, Temperature: 293.15, Wet: true}
 			if _, ok := s.Book.Archetype(v.Archetype); !ok {
 				return "", problem("test", "This car has no vapour system that could be sealed and held.")
@@ -95,7 +95,7 @@ func (s *Shop) SaveSetup(ctx context.Context, key, id string, version int, su re
 // settle checks a set-up and works its volume out.
 func settle(su *record.Setup) error {
 	switch su.VolumeHow {
-	case "level":
+	case record.VolumeByLevel:
 		if su.Tank < 0.005 || su.Tank > 0.4 || su.Level < 0 || su.Level > 1 || su.Extra < 0 || su.Extra > 0.1 {
 			return problem("volume", "a tank of 5 to 400 L, filled between 0 and 100 %%, with at most 100 L of neck, canister and lines")
 		}
@@ -103,7 +103,7 @@ func settle(su *record.Setup) error {
 		if su.VolumeTolerance == 0 {
 			su.VolumeTolerance = 0.2
 		}
-	case "metered":
+	case record.VolumeMetered:
 		if !(su.MeterFlow > 0) || !(su.MeterTime > 0) || !(su.MeterRise > 0) {
 			return problem("volume", "metering needs the flow, how long it ran, and how far the pressure rose once settled")
 		}
@@ -111,7 +111,7 @@ func settle(su *record.Setup) error {
 		if su.VolumeTolerance == 0 {
 			su.VolumeTolerance = 0.05
 		}
-	case "reference":
+	case record.VolumeNotNeeded:
 		if !(su.Reference > 0) {
 			return problem("reference", "give the diameter of the known orifice")
 		}

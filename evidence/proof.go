@@ -64,9 +64,9 @@ func (f Folder) Proof() (p Proof) {
 		if t.RepeatOf != "" {
 			if p.Repaired && !t.At.Before(repaired) {
 				p.After = t
-				p.Repeat = t.Outcome == "within_limit" && !t.Doubted()
+				p.Repeat = t.Outcome == record.WithinLimit && !t.Doubted()
 			}
-		} else if t.Outcome != "" && (t.Outcome != "within_limit" || p.Before == nil || p.Before.Outcome == "within_limit") {
+		} else if t.Outcome != record.NoOutcome && (t.Outcome != record.WithinLimit || p.Before == nil || p.Before.Outcome == record.WithinLimit) {
 			p.Before = t // the test that failed; a section that held says nothing of the repair
 		}
 	}

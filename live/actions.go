@@ -1,6 +1,7 @@
 package live
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"math"
@@ -218,11 +219,23 @@ func (b *Bench) Rig(ctx context.Context, command string) error {
 	return nil
 }
 
+// StepState says how far a step of the bench has come.
+type StepState string
+
+// The states of a step. Maybe is one that would only make the verdict sharper.
+const (
+	StepDone  StepState = "done"
+	StepNow   StepState = "now"
+	StepNext  StepState = "next"
+	StepLater StepState = "later"
+	StepMaybe StepState = "maybe"
+)
+
 // Step is a leg of the test as the bench lists it.
 type Step struct {
 	Key    string         `json:"key"` // of a leg, or of a phase of the hold
 	Name   string         `json:"name"`
-	State  string         `json:"state"` // done, now, next, later, maybe
+	State  StepState      `json:"state"`
 	Detail string         `json:"detail"`
 	Leg    record.RunKind `json:"leg"` // what starting it begins; empty when it follows by itself
 }
@@ -239,7 +252,7 @@ type View struct {
 	Leg      record.RunKind `json:"leg"` // kind, empty between legs
 	Run      string         `json:"run"`
 	LegName  string         `json:"leg_name"`
-	Phase    string         `json:"phase"`
+	Phase    Phase          `json:"phase"`
 	Planned  float64        `json:"planned"`
 	ShutAt   float64        `json:"shut_at"`
 	Next     string         `json:"next"`
@@ -331,64 +344,64 @@ func (b *Bench) view() View {
 // steps lists the legs and says what to do now.
 func (b *Bench) steps(v *View) {
 	su := b.live.Test.Setup
-	done := func(kind record.RunKind) bool { return b.live.Done(kind) }
 	to := func(p float64) string { return fmt.Sprintf("%.1f inH2O (%.2f kPa)", p/units.InH2O, p/1e3) }
 	target := b.live.ChargeTo(record.RunHold)
-	rig := su.Instrument.RigHeld
-	add := func(key, name string, leg record.RunKind, detail string, isDone bool) {
-		s := Step{Key: key, Name: name, Leg: leg, Detail: detail, State: "later"}
+	holding := v.Leg == record.RunHold && v.Phase == Holding
+	settling := v.Leg == record.RunHold && v.Phase == Settling
+	rig := Step{Key: "rig", Name: "Rig by itself", Detail: "plugged, charged, one minute", Leg: record.RunRig}
+	switch su.Instrument.RigHeld {
+	case record.RigHeld:
+		rig.Detail, rig.State = "holds by itself", StepDone
+	case record.RigLost:
+		rig.Detail = fmt.Sprintf("loses %.0f Pa a minute", su.Instrument.RigLoss)
+	}
+	zero := Step{Key: "zero", Name: "Zero", Detail: "open to air", Leg: record.RunZero, State: b.done(record.RunZero)}
+	if zero.State == StepDone {
+		zero.Detail = fmt.Sprintf("%+.1f Pa, taken off", su.Instrument.Zero)
+	}
+	charge := Step{Key: string(Charging), Name: "Charge, shut off", Detail: "to " + to(target), Leg: record.RunHold, State: b.done(record.RunHold)}
+	settle := Step{Key: string(Settling), Name: "Settle", Detail: "the gas cools; the fit takes it in", State: charge.State}
+	hold := Step{Key: string(Holding), Name: "Hold", Detail: "until the verdict is firm", State: charge.State}
+	switch {
+	case holding:
+		charge.State, settle.State, hold.State = StepDone, StepDone, StepNow
+	case settling:
+		charge.State, settle.State = StepDone, StepNow
+	}
+	known := Step{Key: "reference", Name: "Known orifice", Detail: "its diameter belongs in the set-up", Leg: record.RunReference, State: b.done(record.RunReference)}
+	if su.Reference > 0 {
+		known.Detail = fmt.Sprintf("%.3f mm added; then the volume no longer matters", su.Reference*1e3)
+	}
+	for _, s := range []Step{rig, zero,
+		{Key: "drift", Name: "Drift", Detail: fmt.Sprintf("sealed at zero, %.0f s", driftSeconds), Leg: record.RunDrift, State: b.done(record.RunDrift)},
+		charge, settle, hold,
+		{Key: "vacuum", Name: "Vacuum hold", Detail: "to " + to(b.live.ChargeTo(record.RunVacuum)) + "; what comes in is plain air", Leg: record.RunVacuum, State: b.done(record.RunVacuum)},
+		known} {
 		switch {
-		case v.Leg != "" && leg == v.Leg && (v.Leg != "hold" || key == phaseKey(v.Phase)):
-			s.State = "now"
-		case isDone:
-			s.State = "done"
-		case key == "vacuum" || key == "reference":
-			s.State = "maybe"
-		case v.Start == "" && v.Leg == "" && leg != "":
-			s.State, v.Start = "next", leg
+		case v.Leg != "" && s.Leg == v.Leg && (v.Leg != record.RunHold || s.Key == phaseKey(v.Phase)):
+			s.State = StepNow
+		case s.State != "":
+		case s.Leg == record.RunVacuum || s.Leg == record.RunReference:
+			s.State = StepMaybe
+		case v.Start == "" && v.Leg == "" && s.Leg != "":
+			s.State, v.Start = StepNext, s.Leg
+		default:
+			s.State = StepLater
 		}
 		v.Steps = append(v.Steps, s)
 	}
-	rigSays := "plugged, charged, one minute"
-	switch rig {
-	case record.RigHeld:
-		rigSays = "holds by itself"
-	case record.RigLost:
-		rigSays = fmt.Sprintf("loses %.0f Pa a minute", su.Instrument.RigLoss)
-	}
-	add("rig", "Rig by itself", "rig", rigSays, rig == record.RigHeld)
-	zero := "open to air"
-	if done("zero") {
-		zero = fmt.Sprintf("%+.1f Pa, taken off", su.Instrument.Zero)
-	}
-	add("zero", "Zero", "zero", zero, done("zero"))
-	add("drift", "Drift", "drift", fmt.Sprintf("sealed at zero, %.0f s", driftSeconds), done("drift"))
-	held := done("hold")
-	after := v.Phase == Settling || v.Phase == Holding
-	add("charge", "Charge, shut off", "hold", "to "+to(target), held || v.Leg == "hold" && after)
-	add("settle", "Settle", "", "the gas cools; the fit takes it in", held || v.Leg == "hold" && v.Phase == Holding)
-	if v.Leg == "hold" && v.Phase == Settling {
-		v.Steps[len(v.Steps)-1].State = "now"
-	}
-	add("hold", "Hold", "", "until the verdict is firm", held)
-	if v.Leg == "hold" && v.Phase == Holding {
-		v.Steps[len(v.Steps)-1].State = "now"
-	}
-	add("vacuum", "Vacuum hold", "vacuum", "to "+to(b.live.ChargeTo(record.RunVacuum))+"; what comes in is plain air", done("vacuum"))
-	ref := "its diameter belongs in the set-up"
-	if su.Reference > 0 {
-		ref = fmt.Sprintf("%.3f mm added; then the volume no longer matters", su.Reference*1e3)
-	}
-	add("reference", "Known orifice", "reference", ref, done("reference"))
 	v.Next = b.next(v, target, to)
 }
 
-func phaseKey(phase string) string {
-	if phase == "" {
-		return "charge"
+// done is the state of a leg that is in; empty for one that is not.
+func (b *Bench) done(kind record.RunKind) StepState {
+	if b.live.Done(kind) {
+		return StepDone
 	}
-	return phase
+	return ""
 }
+
+func phaseKey(p Phase) string { return string(cmp.Or(p, Charging)) }
 
 // next says what to do, in one or two sentences.
 func (b *Bench) next(v *View, target float64, to func(float64) string) string {
@@ -402,7 +415,7 @@ func (b *Bench) next(v *View, target float64, to func(float64) string) string {
 	l := b.leg
 	if l == nil {
 		switch v.Start {
-		case "rig":
+		case record.RunRig:
 			if b.live.Test.Setup.Instrument.RigHeld == record.RigLost {
 				return "Mend the rig: hoses, adapters, plug. Then check it again."
 			}
@@ -410,14 +423,14 @@ func (b *Bench) next(v *View, target float64, to func(float64) string) string {
 				return "Plug the rig's end, start, and charge it to " + to(target) + ". A minute tells whether it holds by itself."
 			}
 			return "The rig is plugged, charged to " + to(target) + " and watched for a minute: does it hold by itself?"
-		case "zero":
+		case record.RunZero:
 			return "Rig on the car, open to the air. Five seconds give the gauge's zero."
-		case "drift":
+		case record.RunDrift:
 			if hand {
 				return "Seal the system at zero and start: what the fuel gives off is told apart from a leak."
 			}
 			return "Sealed at zero for 75 s: what the fuel gives off is told apart from a leak."
-		case "hold":
+		case record.RunHold:
 			if hand {
 				return "Start, charge to " + to(target) + " with the regulated supply, and shut off."
 			}
@@ -430,9 +443,9 @@ func (b *Bench) next(v *View, target float64, to func(float64) string) string {
 		t = l.log.Time[n-1]
 	}
 	switch {
-	case l.run.Kind == "zero":
+	case l.run.Kind == record.RunZero:
 		return "Leave it open to the air."
-	case l.run.Kind == "drift":
+	case l.run.Kind == record.RunDrift:
 		return "Hands off, doors shut. It ends by itself and rings."
 	case l.phase == Charging && t > 90:
 		return "It does not come up: a part is off, open or split wide, or the supply is too small. Stop, and say on the set-up page that it cannot be charged."
@@ -441,7 +454,7 @@ func (b *Bench) next(v *View, target float64, to func(float64) string) string {
 			return "Charge to " + to(b.target(l.run.Kind)) + " and shut off."
 		}
 		return "Charging to " + to(b.target(l.run.Kind)) + "."
-	case l.run.Kind == "rig":
+	case l.run.Kind == record.RunRig:
 		return "Hands off. It ends by itself and rings."
 	case l.phase == Settling:
 		return "Hands off: the gas gives off the heat of charging."

@@ -27,11 +27,14 @@ const (
 	Lost    Status = "lost"
 )
 
+// Phase is how far a leg has come; empty before its first reading.
+type Phase string
+
 // Phases of a leg.
 const (
-	Charging = "charge"
-	Settling = "settle"
-	Holding  = "hold"
+	Charging Phase = "charge"
+	Settling Phase = "settle"
+	Holding  Phase = "hold"
 )
 
 const (
@@ -81,7 +84,7 @@ type leg struct {
 	resumed bool
 	ending  bool
 	// Of the charge, worked out as readings come.
-	phase  string
+	phase  Phase
 	peak   float64 // largest |p|
 	peakAt float64
 	sign   float64

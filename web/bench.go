@@ -203,7 +203,7 @@ func (s *server) drawTrace(c *echo.Context, d *benchData, which string) error {
 		if r.StruckAt != nil || r.EndedAt == nil {
 			continue
 		}
-		if r.ID == which || which == "" && r.Counts() && (run == nil || run.Kind == "drift") {
+		if r.ID == which || which == "" && r.Counts() && (run == nil || run.Kind == record.RunDrift) {
 			run = r
 		}
 	}
@@ -358,7 +358,7 @@ func (s *server) setup(c *echo.Context) error {
 	f := form{c: c}
 	values, _ := c.FormValues()
 	su := record.Setup{
-		Sealed: values["sealed"], VolumeHow: f.text("volume_how"), VolumeTolerance: f.percent("tolerance", "Volume tolerance"),
+		Sealed: values["sealed"], VolumeHow: record.VolumeHow(f.text("volume_how")), VolumeTolerance: f.percent("tolerance", "Volume tolerance"),
 		Tank: f.si("tank", "Tank", units.Volume, "L"), Level: f.percent("level", "Fuel level"), Extra: f.si("extra", "Neck, canister, lines", units.Volume, "L"),
 		MeterFlow: f.si("meter_flow", "Metered flow", units.Flow, "L/min"), MeterTime: f.si("meter_time", "Metered time", units.Time, "s"),
 		MeterRise: f.si("meter_rise", "Pressure rise", units.Pressure, "inH2O"),

@@ -167,7 +167,7 @@ func lane(now time.Time, r casework.SlateRow) template.HTML {
 		} else {
 			fmt.Fprintf(&b, `<text x="%.2f%%" dx="10" y="41">%s</text>`, end, words)
 		}
-		if r.Case.Monitors == "incomplete" && r.Case.WaitKind != "monitors" && end > 20 && end < 60 {
+		if r.Case.Monitors == record.MonitorsIncomplete && r.Case.WaitKind != record.WaitMonitors && end > 20 && end < 60 {
 			fmt.Fprintf(&b, `<text x="%.2f%%" dx="10" y="41">ready when complete</text>`, end)
 		}
 	} else {

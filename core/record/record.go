@@ -193,10 +193,21 @@ func (o Outcome) Words() string {
 	return decay.Verdict(o).Words()
 }
 
+// VolumeHow is how the volume under the gauge is known.
+type VolumeHow string
+
+// The ways: from the tank less its fuel, by gas that was metered in, or not at all, since a
+// known orifice is added in a leg of its own.
+const (
+	VolumeByLevel   VolumeHow = "level"
+	VolumeMetered   VolumeHow = "metered"
+	VolumeNotNeeded VolumeHow = "reference"
+)
+
 // Setup is what is known about rig and car in a test, in SI.
 type Setup struct {
-	Sealed          []string   `json:"sealed"`     // steps ticked
-	VolumeHow       string     `json:"volume_how"` // level, metered, reference
+	Sealed          []string   `json:"sealed"` // steps ticked
+	VolumeHow       VolumeHow  `json:"volume_how"`
 	Volume          float64    `json:"volume_m3"`
 	VolumeTolerance float64    `json:"volume_tolerance"`
 	Tank            float64    `json:"tank_m3"`
@@ -241,7 +252,7 @@ const (
 // Decay returns the set-up as the decay package takes it.
 func (s Setup) Decay() decay.Setup {
 	v := s.Volume
-	if s.VolumeHow == "reference" {
+	if s.VolumeHow == VolumeNotNeeded {
 		v = 0
 	}
 	return decay.Setup{Volume: v, VolumeTolerance: s.VolumeTolerance, Limit: s.Limit, Barometer: s.Barometer,
