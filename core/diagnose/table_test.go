@@ -27,6 +27,9 @@ func TestTheTableIsCurrent(t *testing.T) {
 			t.Errorf("two rows of %s", r.Key())
 		}
 		have[r.Key()] = r
+		if r.Unreached && r.Outcome == "" {
+			t.Errorf("%s: the plant cannot do it, so that Simulated must not say that it can", r.Key())
+		}
 	}
 	want, err := diagnose.Wanted(b)
 	if err != nil {
