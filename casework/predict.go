@@ -25,14 +25,28 @@ func (s *Shop) Suspects(car Car, test string) (out []knowledge.Fault) {
 	return out
 }
 
-// PredictHold is what this car would show on a hold set up as su says, with a suspect at
-// a severity of 0 to 1, from the gauge pressure (Pa) at which it was shut off; and what
-// the suspect was taken to be, in words.
-func (s *Shop) PredictHold(v record.Vehicle, car Car, su record.Setup, fault string, severity, from, seconds float64) (time, gauge []float64, says string, err error) {
-	f, ok := s.Book.Fault(fault)
+// Supposed is a hold on a car that has a suspect.
+type Supposed struct {
+	Setup    record.Setup
+	Fault    string
+	Severity float64 // 0 to 1
+	From     float64 // gauge pressure at which it is shut off, Pa
+	Seconds  float64
+}
+
+// Foretold is what a hold would show, and what the suspect was taken to be, in words.
+type Foretold struct {
+	Time, Gauge []float64 // s, Pa
+	Says        string
+}
+
+// PredictHold is what this car would show on a hold if it had the suspect.
+func (s *Shop) PredictHold(v record.Vehicle, car Car, x Supposed) (out Foretold, err error) {
+	su := x.Setup
+	f, ok := s.Book.Fault(x.Fault)
 	part, can := f.Can(car.Graph, car.Combination)
 	if !ok || !can {
-		return nil, nil, "", problem("suspect", "this car cannot have %q", fault)
+		return out, problem("suspect", "this car cannot have %q", x.Fault)
 	}
 	size := su.Tank
 	if size == 0 {
@@ -40,7 +54,7 @@ func (s *Shop) PredictHold(v record.Vehicle, car Car, su record.Setup, fault str
 	}
 	g, err := sim.Tank(car.Graph, size)
 	if err != nil {
-		return nil, nil, "", err
+		return out, err
 	}
 	at := sim.Conditions{Level: su.Level, Barometer: su.Barometer, Ambient: su.Temperature}
 	if at.Level > 0 {
@@ -48,23 +62,23 @@ func (s *Shop) PredictHold(v record.Vehicle, car Car, su record.Setup, fault str
 	}
 	c, err := sim.NewCar(s.Book.Plumbing, car.Combination, g, at)
 	if err != nil {
-		return nil, nil, "", problem("suspect", "the car cannot be simulated as it is set up: %v", err)
+		return out, problem("suspect", "the car cannot be simulated as it is set up: %v", err)
 	}
-	for _, d := range f.Defects(part, severity) {
+	for _, d := range f.Defects(part, x.Severity) {
 		if d.Param == "sticks" { // a hold is one moment: what sticks is taken as it stands
 			continue
 		}
 		if err := c.Apply(d); err != nil {
-			return nil, nil, "", err
+			return out, err
 		}
-		if says == "" && (d.Param == "leak" || d.Param == "passes" || d.Param == "reverse") {
-			says = fmt.Sprintf("%.2g mm", d.Value)
+		if out.Says == "" && (d.Param == "leak" || d.Param == "passes" || d.Param == "reverse") {
+			out.Says = fmt.Sprintf("%.2g mm", d.Value)
 		}
 	}
 	entry, set := car.Sealing(su)
-	time, gauge, err = sim.PredictHold(c, sim.Hold{Entry: entry, Set: set, From: from, Seconds: seconds, Every: math.Max(seconds/160, 0.5)})
+	out.Time, out.Gauge, err = sim.PredictHold(c, sim.Hold{Entry: entry, Set: set, From: x.From, Seconds: x.Seconds, Every: math.Max(x.Seconds/160, 0.5)})
 	if err != nil {
-		return nil, nil, says, problem("suspect", "with this suspect at that size: %v", err)
+		return out, problem("suspect", "with this suspect at that size: %v", err)
 	}
-	return time, gauge, says, nil
+	return out, nil
 }

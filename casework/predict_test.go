@@ -35,11 +35,11 @@ func TestPredictHold(t *testing.T) {
 	}
 	end := func(severity, level, from float64) float64 {
 		t.Helper()
-		_, p, says, err := s.PredictHold(f.Vehicle, car, record.Setup{Level: level, Tank: 0.06}, "flange-seal", severity, from, 60)
-		if err != nil || len(p) < 50 || !strings.HasSuffix(says, "mm") {
-			t.Fatalf("%v, %d points, %q", err, len(p), says)
+		x, err := s.PredictHold(f.Vehicle, car, casework.Supposed{Setup: record.Setup{Level: level, Tank: 0.06}, Fault: "flange-seal", Severity: severity, From: from, Seconds: 60})
+		if err != nil || len(x.Gauge) < 50 || !strings.HasSuffix(x.Says, "mm") {
+			t.Fatalf("%v, %d points, %q", err, len(x.Gauge), x.Says)
 		}
-		return p[len(p)-1]
+		return x.Gauge[len(x.Gauge)-1]
 	}
 	if small, large := end(0.1, 0.4, 3000), end(0.5, 0.4, 3000); small < 1.5*large {
 		t.Errorf("after a minute %.0f Pa with a small hole, %.0f with a large one", small, large)
@@ -56,7 +56,7 @@ func TestPredictHold(t *testing.T) {
 		say   string
 	}{{"bypass", 3000, "cannot have"}, {"rust", 3000, "cannot have"}, {"flange-seal", 5, "begins between"}, {"flange-seal", 1e6, "begins between"}} {
 		t.Run(x.say, func(t *testing.T) {
-			if _, _, _, err := s.PredictHold(f.Vehicle, car, record.Setup{}, x.fault, 0.5, x.from, 60); err == nil || !strings.Contains(err.Error(), x.say) {
+			if _, err := s.PredictHold(f.Vehicle, car, casework.Supposed{Fault: x.fault, Severity: 0.5, From: x.from, Seconds: 60}); err == nil || !strings.Contains(err.Error(), x.say) {
 				t.Errorf("%s from %g Pa: %v", x.fault, x.from, err)
 			}
 		})

@@ -119,7 +119,7 @@ func (c *Car) OutcomeName(test, outcome string) string {
 
 // SmokeEntries are the places where smoke can be let into the vapour system.
 func (c *Car) SmokeEntries() (out []plumbing.Part) {
-	r := c.Graph.Reach(c.arch.Entry, c.arch.Settings(), false)
+	r := c.Graph.Reach(c.arch.Entry, c.arch.Settings(), plumbing.Pressure)
 	for _, p := range c.Graph.Parts {
 		if p.Entry && r.Tests(p.Key) {
 			out = append(out, p)

@@ -148,7 +148,7 @@ func (r *reader) holds() {
 		e := diagnose.Evidence{ID: t.ID, Kind: diagnose.Held, Entry: entry, Set: set}
 		switch sum, ok := t.Summary(); {
 		case ok:
-			e.Curve, e.Suction = diagnose.Measured(sum.D, sum.Low, sum.High), vacuumOnly(sum)
+			e.Curve, e.Sense = diagnose.Measured(sum.D, sum.Low, sum.High), senseOf(sum)
 			e.Says = fmt.Sprintf("Hold: %.2f mm, %.2f to %.2f", sum.D*1e3, sum.Low*1e3, sum.High*1e3)
 		case t.Outcome == record.CannotPressurise:
 			e.Curve, e.Says = diagnose.TooLarge(), "Hold: "+t.Outcome.Words()
@@ -162,7 +162,7 @@ func (r *reader) holds() {
 			r.leave(t.ID, e.Says, "one of its legs is doubted")
 			continue
 		}
-		if !r.car.Graph.Reach(entry, set, e.Suction).Sealed() {
+		if !r.car.Graph.Reach(entry, set, e.Sense).Sealed() {
 			r.leave(t.ID, e.Says, "the system stood open to the air, so it says nothing")
 			continue
 		}

@@ -26,7 +26,7 @@ func (c *Car) Tight(f Folder) map[string]Proven {
 			continue
 		}
 		entry, set := c.Sealing(t.Setup)
-		r := c.Graph.Reach(entry, set, vacuumOnly(sum))
+		r := c.Graph.Reach(entry, set, senseOf(sum))
 		if !r.Sealed() {
 			continue
 		}
@@ -42,9 +42,12 @@ func (c *Car) Tight(f Folder) map[string]Proven {
 	return out
 }
 
-// vacuumOnly reports whether only vacuum legs were judged.
-func vacuumOnly(sum record.Summary) bool {
-	return len(sum.Legs) > 0 && sum.Vacuum != nil && sum.Pressure == nil
+// senseOf is vacuum when only vacuum legs were judged.
+func senseOf(sum record.Summary) plumbing.Sense {
+	if len(sum.Legs) > 0 && sum.Vacuum != nil && sum.Pressure == nil {
+		return plumbing.Vacuum
+	}
+	return plumbing.Pressure
 }
 
 // lost lists the parts whose proof ended after a moment: found, seen to leak, or

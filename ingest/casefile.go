@@ -272,7 +272,10 @@ func (t caseTest) read(b knowledge.Book, car diagnose.Car) ([]diagnose.Evidence,
 		return nil, errors.New("only a hold, smoke or make-up flow is plugged")
 	}
 	if t.Test == "decay" {
-		e.Kind, e.Suction = diagnose.Held, t.Vacuum
+		e.Kind = diagnose.Held
+		if t.Vacuum {
+			e.Sense = plumbing.Vacuum
+		}
 		switch {
 		case t.Outcome == "cannot_pressurise":
 			e.Curve = diagnose.TooLarge()

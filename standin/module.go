@@ -169,13 +169,19 @@ func (m *Module) Do(ctx context.Context, c instrument.Command) error {
 	switch c.Do {
 	case instrument.Open, instrument.Seal, instrument.Charge, instrument.Draw:
 		return m.plant.Set(sim.Port(c.Do), c.Target)
-	case instrument.Plug, instrument.Car:
-		m.plant.Plug(c.Do == instrument.Plug)
+	case instrument.Plug:
+		m.plant.Plug()
+	case instrument.Car:
+		m.plant.Connect()
 	case instrument.Known, instrument.Closed:
 		if m.about.Orifice == 0 {
 			return errors.New("this rig has no known orifice")
 		}
-		m.plant.Known(c.Do == instrument.Known)
+		work := m.plant.ShutKnown
+		if c.Do == instrument.Known {
+			work = m.plant.OpenKnown
+		}
+		work()
 	case instrument.Unplug, instrument.Replug:
 		m.unplugged = c.Do == instrument.Unplug
 	default:

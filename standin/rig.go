@@ -96,15 +96,35 @@ type Tool struct {
 	lagAt     float64 // the car's time then
 }
 
-// reads turns a true value into what an instrument shows: zero error, noise, resolution
-// and range.
-func (t *Tool) reads(v, zero, noise, step, most float64, unit string) string {
-	v += zero + noise*t.rng.NormFloat64()
-	v = math.Round(v/step) * step
-	if math.Abs(v) > most {
-		return fmt.Sprintf("over range (%g %s)", most, unit)
+// scale is what a hand instrument makes of a true value.
+type scale struct {
+	zero  float64 // what it shows of nothing
+	noise float64 // standard deviation
+	step  float64 // resolution
+	most  float64 // range, either way
+	unit  string
+}
+
+// The scales of the instruments.
+var (
+	slant    = scale{0.01, 0.01, 0.02, 24, "inH2O"}
+	pumpDial = scale{0.1, 0.05, 0.5, 30, "inHg"}
+	flowTube = scale{0, 0.02, 0.05, 25, "L/min"}
+	rigDial  = scale{0, 0.05, 0.1, 30, "inH2O"}
+	ohms     = scale{0, 0.1, 0.1, 40e6, "ohm"}
+	volts    = scale{0, 0.01, 0.01, 60, "V"}
+	finely   = scale{0, 0.005, 0.01, 60, "V"} // of a sensor
+	probe    = scale{0.5, 0.3, 1, 900, "°C"}
+)
+
+// reads turns a true value into what an instrument shows.
+func (t *Tool) reads(v float64, s scale) string {
+	v += s.zero + s.noise*t.rng.NormFloat64()
+	v = math.Round(v/s.step) * s.step
+	if math.Abs(v) > s.most {
+		return fmt.Sprintf("over range (%g %s)", s.most, s.unit)
 	}
-	return fmt.Sprintf("%g %s", math.Round(v*1e6)/1e6+0, unit) // +0: no minus before a nought
+	return fmt.Sprintf("%g %s", math.Round(v*1e6)/1e6+0, s.unit) // +0: no minus before a nought
 }
 
 func (t *Tool) part(c *sim.Car, words []string, i int) (string, error) {
@@ -146,7 +166,7 @@ func manometer(t *Tool, c *sim.Car, w []string) (string, error) {
 		return "", orUse(err, t)
 	}
 	g, _ := c.Gauge(at)
-	return t.reads(g/units.InH2O, 0.01, 0.01, 0.02, 24, "inH2O"), nil
+	return t.reads(g/units.InH2O, slant), nil
 }
 
 func handPump(t *Tool, c *sim.Car, w []string) (string, error) {
@@ -165,7 +185,7 @@ func handPump(t *Tool, c *sim.Car, w []string) (string, error) {
 		c.Disconnect()
 		return "done", nil
 	case w[0] == "read":
-		return t.reads(-c.RigGauge()/units.InHg, 0.1, 0.05, 0.5, 30, "inHg"), nil
+		return t.reads(-c.RigGauge()/units.InHg, pumpDial), nil
 	}
 	return "", orUse(nil, t)
 }
@@ -200,7 +220,7 @@ func smokeRig(t *Tool, c *sim.Car, w []string) (string, error) {
 		if r := c.Rig(); r != nil {
 			flow = gas.FreeAir(r.Flow, c.At.Barometer, c.At.Ambient) * 60e3
 		}
-		return t.reads(flow, 0, 0.02, 0.05, 25, "L/min") + " at " + t.reads(c.RigGauge()/units.InH2O, 0, 0.05, 0.1, 30, "inH2O"), nil
+		return t.reads(flow, flowTube) + " at " + t.reads(c.RigGauge()/units.InH2O, rigDial), nil
 	case w[0] == "off":
 		c.Disconnect()
 		return "done", nil
@@ -215,7 +235,7 @@ func multimeter(t *Tool, c *sim.Car, w []string) (string, error) {
 			return "", errors.New("this car has no pressure switch")
 		}
 		if changed {
-			return t.reads(0.4, 0, 0.1, 0.1, 1e6, "ohm"), nil
+			return t.reads(0.4, ohms), nil
 		}
 		return "open (over range)", nil
 	}
@@ -224,24 +244,24 @@ func multimeter(t *Tool, c *sim.Car, w []string) (string, error) {
 	}
 	switch {
 	case w[0] == "volts" && w[1] == "battery":
-		return t.reads(c.Volts(), 0, 0.01, 0.01, 60, "V"), nil
+		return t.reads(c.Volts(), volts), nil
 	case w[0] == "volts" && w[1] == "difference":
 		v, ok := c.Difference()
 		if !ok {
 			return "", errors.New("this car has no differential sensor")
 		}
-		return t.reads(v, 0, 0.005, 0.01, 60, "V"), nil
+		return t.reads(v, finely), nil
 	case w[0] == "volts":
 		if c.Engine.Mode == sim.Off {
-			return t.reads(0, 0, 0.01, 0.01, 60, "V"), nil
+			return t.reads(0, volts), nil
 		}
-		return t.reads(c.Volts(), 0, 0.01, 0.01, 60, "V"), nil
+		return t.reads(c.Volts(), volts), nil
 	case w[0] == "ohms":
 		r, ok := c.Coil(w[1])
 		if !ok {
 			return "", fmt.Errorf("%q has no coil", w[1])
 		}
-		return t.reads(r, 0, 0.1, 0.1, 40e6, "ohm"), nil
+		return t.reads(r, ohms), nil
 	}
 	return "", orUse(nil, t)
 }
@@ -257,7 +277,7 @@ func gasProbe(t *Tool, c *sim.Car, w []string) (string, error) {
 	}
 	t.lag += (k - t.lag) * -math.Expm1(-math.Max(c.Time-t.lagAt, 0)/3)
 	t.lagAt = c.Time
-	return t.reads(t.lag-units.ZeroCelsius, 0.5, 0.3, 1, 900, "°C"), nil
+	return t.reads(t.lag-units.ZeroCelsius, probe), nil
 }
 
 func orUse(err error, t *Tool) error {

@@ -285,19 +285,18 @@ func (s *server) ghost(c *echo.Context, d *benchData, leg *record.SummaryLeg, se
 	}
 	car, err := s.shop.Car(f.Vehicle, f.Corrections)
 	if err == nil {
-		var t, p []float64
-		var says string
-		if t, p, says, err = s.shop.PredictHold(f.Vehicle, car, d.Test.Setup, d.Suspect, severity, leg.Measured[0], leg.End-leg.Start); err == nil {
-			x := make([]float64, len(t))
-			y := make([]float64, len(t))
-			for i := range t {
-				x[i], y[i] = leg.Start+t[i], p[i]/units.InH2O
+		var w casework.Foretold
+		supposed := casework.Supposed{Setup: d.Test.Setup, Fault: d.Suspect, Severity: severity, From: leg.Measured[0], Seconds: leg.End - leg.Start}
+		if w, err = s.shop.PredictHold(f.Vehicle, car, supposed); err == nil {
+			x, y := make([]float64, len(w.Time)), make([]float64, len(w.Time))
+			for i := range w.Time {
+				x[i], y[i] = leg.Start+w.Time[i], w.Gauge[i]/units.InH2O
 			}
 			*series = append(*series, report.Series{Style: "ghost", Label: "predicted", X: x, Y: y})
 			fault, _ := s.shop.Book.Fault(d.Suspect)
 			d.Predicted = fmt.Sprintf("Drawn: what this car would show with %s", plumbing.Lower(fault.Name))
-			if says != "" {
-				d.Predicted += ", " + says
+			if w.Says != "" {
+				d.Predicted += ", " + w.Says
 			}
 			d.Predicted += ". From the plant: its tank, its fuel, air and heat of charging."
 			return

@@ -285,7 +285,7 @@ func (s *server) carDo(c *echo.Context) error {
 	}
 	f := form{c: c}
 	id, at := c.Param("id"), f.text("adapter")
-	err := s.carWork(c.Request().Context(), id, at, f.text("do"), f.text("part"), f.text("to"))
+	err := s.carWork(c.Request().Context(), carPress{id, at, f.text("do"), f.text("part"), f.text("to")})
 	if strings.Contains(c.Request().Header.Get("Accept"), "application/json") {
 		if err != nil {
 			text, code := sentence(err)
@@ -302,15 +302,20 @@ func (s *server) carDo(c *echo.Context) error {
 	return c.Redirect(http.StatusSeeOther, "/cases/"+id+"/car?adapter="+url.QueryEscape(at))
 }
 
-func (s *server) carWork(ctx context.Context, id, address, do, part, to string) error {
-	folder, err := s.shop.Load(ctx, id)
+// carPress is a button of the live car: of which case, through which adapter, and what to
+// command or how to drive.
+type carPress struct{ caseID, address, do, part, to string }
+
+// carWork does what was pressed. A simulated car alone can be driven from here.
+func (s *server) carWork(ctx context.Context, p carPress) error {
+	folder, err := s.shop.Load(ctx, p.caseID)
 	if err != nil {
 		return err
 	}
 	if folder.Case.Stage == record.Closed {
 		return &casework.Problem{Sentence: "This case is closed; open a new one for this car."}
 	}
-	d, err := s.shop.Device(ctx, "adapter", address)
+	d, err := s.shop.Device(ctx, record.Adapter, p.address)
 	if err != nil {
 		return err
 	}
@@ -323,10 +328,10 @@ func (s *server) carWork(ctx context.Context, id, address, do, part, to string) 
 	defer a.Close()
 	words := ""
 	switch {
-	case do == "command" && slices.Contains(a.About.Commands, part) && slices.Contains([]string{"0", "25", "50", "100", "release"}, to):
-		words = "command " + part + " " + to
-	case do == "drive" && slices.Contains(a.About.Modes, to):
-		words = "drive " + to
+	case p.do == "command" && slices.Contains(a.About.Commands, p.part) && slices.Contains([]string{"0", "25", "50", "100", "release"}, p.to):
+		words = "command " + p.part + " " + p.to
+	case p.do == "drive" && slices.Contains(a.About.Modes, p.to):
+		words = "drive " + p.to
 	default:
 		return &casework.Problem{Sentence: "This car takes no such command."}
 	}

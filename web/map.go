@@ -528,7 +528,7 @@ func (s *server) showSetupMap(c *echo.Context, failed error) error {
 // reached says in names what a set-up puts under the gauge.
 func reached(car casework.Car, entry string, set plumbing.Settings) (r setReach) {
 	g := car.Graph
-	got := g.Reach(entry, set, false)
+	got := g.Reach(entry, set, plumbing.Pressure)
 	name := func(k string) string { p, _ := g.Part(k); return p.Name }
 	for _, sec := range g.Sections() {
 		var in, out []string

@@ -148,7 +148,7 @@ var All = append([]Calculator{
 			}
 			p1, p2 := upstream(v)
 			slope := gas.RAir * v["t"] / v["v"] * gas.Orifice(gas.Area(v["d"]), v["cd"], p1, v["t"], p2)
-			return []Line{quantity("To half", gas.HalfTime(v["d"], v["cd"], v["v"], v["t"], v["p"], v["b"]), units.Time, "s"),
+			return []Line{quantity("To half", gas.HalfTime(v["cd"]*gas.Area(v["d"]), v["v"], v["t"], v["p"], v["b"]), units.Time, "s"),
 				{"Slope at the start", units.Digits(slope, 3) + " Pa/s", units.Digits(slope*60/units.InH2O, 3) + " inH2O/min"}}, nil
 		}},
 	{"hold", "How well a hold can tell", "How far the size is spread by the gauge's noise alone, when leak and drift are told apart by the bend of the trace. For holds that lose a small part of the pressure; a drift leg does better.", "derived: the square term of a closed volume with leak and drift, fitted by least squares",

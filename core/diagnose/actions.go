@@ -29,7 +29,7 @@ var holdOutcomes = []struct {
 }
 
 func (m *Model) holdWords(entry string, set plumbing.Settings) []outcome {
-	low, high, err := m.spans(entry, set, false)
+	low, high, err := m.spans(entry, set, plumbing.Pressure)
 	if err != nil {
 		return nil
 	}
@@ -41,7 +41,7 @@ func (m *Model) holdWords(entry string, set plumbing.Settings) []outcome {
 }
 
 func (m *Model) flowWords(entry string, set plumbing.Settings) []outcome {
-	low, high, err := m.spans(entry, set, false)
+	low, high, err := m.spans(entry, set, plumbing.Pressure)
 	if err != nil {
 		return nil
 	}
@@ -177,14 +177,14 @@ func (l *lister) holds(t knowledge.Test) {
 	}
 	l.add(t, Action{Set: l.usual}, 0)
 	g := l.p.Graph
-	whole := g.Reach(l.entry, l.usual, false)
+	whole := g.Reach(l.entry, l.usual, plumbing.Pressure)
 	for _, p := range g.Plugs() {
 		if l.usual[p.Key] != "" || !slices.Contains(whole.Inside, p.Key) {
 			continue
 		}
 		set := maps.Clone(l.usual)
 		set[p.Key] = plumbing.Plugged
-		if r := g.Reach(l.entry, set, false); r.Sealed() && len(r.Inside) < len(whole.Inside) {
+		if r := g.Reach(l.entry, set, plumbing.Pressure); r.Sealed() && len(r.Inside) < len(whole.Inside) {
 			l.add(t, Action{Plug: p.Key, Set: set}, plugHand+l.reach(p.Key))
 		}
 	}
@@ -228,7 +228,7 @@ var entries = map[string]string{"port": "service-port", "purge": "purge-pipe", "
 // place: to get there, and to fill up to where the suspects are.
 func (l *lister) smokeEntry() (string, float64) {
 	s, usual, set, policy := l.p, l.entry, l.usual, l.p.bay.Policies["entry"]
-	system := s.Graph.Reach(usual, set, false)
+	system := s.Graph.Reach(usual, set, plumbing.Pressure)
 	minutes := func(at string) float64 {
 		fill := s.Graph.Fill(at, set)
 		t := l.reach(at)

@@ -124,7 +124,7 @@ func TestAgainstBruteForce(t *testing.T) {
 		{Kind: diagnose.Exit, Part: "neck", Absent: true}}
 	got := think(t, m, ev...)
 
-	reach := m.Graph.Reach(a.Entry, a.Settings(), false)
+	reach := m.Graph.Reach(a.Entry, a.Settings(), plumbing.Pressure)
 	n := len(m.Suspects)
 	type span struct{ lo, hi float64 }
 	spans := make([][diagnose.Steps]span, n)

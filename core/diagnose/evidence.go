@@ -53,7 +53,7 @@ type Evidence struct {
 	Curve    *Curve   // of Held
 	Entry    string
 	Set      plumbing.Settings
-	Suction  bool
+	Sense    plumbing.Sense
 	Value    float64 // of Trims, %; of Thought, odds; of Limits, value over limit; of Found, how many times likelier it makes the fault
 	Stop     bool    // of Trims: it stands at its stop
 	Loose    bool    // of Trims: a moment's glance, not a test
@@ -91,7 +91,7 @@ func (m *Model) read(e Evidence) (piece, error) {
 		if e.Curve == nil {
 			return p, fmt.Errorf("a hold without its diameter")
 		}
-		l, err := m.hold(e.Curve, e.Entry, e.Set, e.Suction)
+		l, err := m.hold(e.Curve, e.Entry, e.Set, e.Sense)
 		if err != nil {
 			return p, err
 		}
@@ -395,9 +395,9 @@ func (m *Model) limits(e Evidence) (piece, error) {
 		d := size * math.Sqrt(e.Value)
 		c = Measured(d, d*math.Exp(-1.96*spread), d*math.Exp(1.96*spread))
 	}
-	l, err := m.hold(c, a.Entry, nil, false) // the whole system, as its own check sees it
+	l, err := m.hold(c, a.Entry, nil, plumbing.Pressure) // the whole system, as its own check sees it
 	if err != nil {
-		l2, err2 := m.hold(c, a.Entry, a.Settings(), false)
+		l2, err2 := m.hold(c, a.Entry, a.Settings(), plumbing.Pressure)
 		if err2 != nil {
 			return piece{}, err
 		}
@@ -459,15 +459,15 @@ func (s Suspect) hole(k int, inside, bound bool) (low, high float64) {
 
 // hold is the size of the holes under a gauge that is joined at entry, with the parts set
 // as they were.
-func (m *Model) hold(c *Curve, entry string, set plumbing.Settings, suction bool) (*holes, error) {
-	low, high, err := m.spans(entry, set, suction)
+func (m *Model) hold(c *Curve, entry string, set plumbing.Settings, sense plumbing.Sense) (*holes, error) {
+	low, high, err := m.spans(entry, set, sense)
 	if err != nil {
 		return nil, err
 	}
 	return newHoles(c, low, high), nil
 }
 
-func (m *Model) spans(entry string, set plumbing.Settings, suction bool) (low, high [][steps]float64, err error) {
+func (m *Model) spans(entry string, set plumbing.Settings, sense plumbing.Sense) (low, high [][steps]float64, err error) {
 	if err := m.has(entry); err != nil {
 		return nil, nil, err
 	}
@@ -476,7 +476,7 @@ func (m *Model) spans(entry string, set plumbing.Settings, suction bool) (low, h
 			return nil, nil, err
 		}
 	}
-	r := m.Graph.Reach(entry, set, suction)
+	r := m.Graph.Reach(entry, set, sense)
 	if !r.Sealed() {
 		return nil, nil, fmt.Errorf("the system stood open to the air at %s: such a hold says nothing", strings.Join(r.Vents, ", "))
 	}
@@ -559,7 +559,7 @@ func (m *Model) done(e Evidence) (piece, error) {
 		if err != nil {
 			return p, err
 		}
-		l, err := m.hold(c, e.Entry, e.Set, false)
+		l, err := m.hold(c, e.Entry, e.Set, plumbing.Pressure)
 		if err != nil {
 			return p, err
 		}

@@ -168,7 +168,7 @@ func (m *Model) predict(test, part, entry string, set plumbing.Settings) (*predi
 // smoke says where smoke would leave the vapour system, sealed as set. A cover that it is
 // let in through is off, or under the adapter, and is not tested.
 func (m *Model) smoke(entry string, set plumbing.Settings) (*prediction, error) {
-	low, high, err := m.spans(entry, set, false)
+	low, high, err := m.spans(entry, set, plumbing.Pressure)
 	if err != nil {
 		return nil, err
 	}

@@ -102,15 +102,15 @@ func GasolineVapour(rvp, t float64) float64 {
 
 // HalfTime returns the time in s in which the gauge pressure of a sealed volume
 // (m³) at temperature t (K) falls from p0 to p0/2 (gauge, Pa, either sign)
-// through an orifice of diameter d (m) to the barometer. It integrates
-// dp/dt = −(R·T/V)·m(p) in the variable √p, in which the integrand is smooth.
-func HalfTime(d, cd, volume, t, p0, barometer float64) float64 {
+// through an orifice to the barometer (Pa); effective is Cd·A of the orifice, m². It
+// integrates dp/dt = −(R·T/V)·m(p) in the variable √p, in which the integrand is smooth.
+func HalfTime(effective, volume, t, p0, barometer float64) float64 {
 	const n = 200 // Simpson panels; the integrand is nearly constant
 	hi, lo := math.Sqrt(math.Abs(p0)), math.Sqrt(math.Abs(p0)/2)
 	h := (hi - lo) / n
 	f := func(q float64) float64 {
 		p := math.Copysign(q*q, p0)
-		m := math.Abs(Orifice(Area(d), cd, barometer+p, t, barometer))
+		m := math.Abs(Orifice(effective, 1, barometer+p, t, barometer))
 		return 2 * q * volume / (RAir * t * m)
 	}
 	sum := f(lo) + f(hi)

@@ -47,13 +47,13 @@ func TestOrificeCheckValues(t *testing.T) {
 // Half-times of the closed volume through the same orifice equation.
 func TestHalfTime(t *testing.T) {
 	p := 13 * units.InH2O
-	near(t, "0.020 in in 30 L", gas.HalfTime(mm020, 0.61, 0.030, t20, p, baro), 62, 0.5)
-	near(t, "0.040 in in 30 L", gas.HalfTime(mm040, 0.61, 0.030, t20, p, baro), 15.5, 0.2)
+	near(t, "0.020 in in 30 L", gas.HalfTime(0.61*gas.Area(mm020), 0.030, t20, p, baro), 62, 0.5)
+	near(t, "0.040 in in 30 L", gas.HalfTime(0.61*gas.Area(mm040), 0.030, t20, p, baro), 15.5, 0.2)
 	// For small gauge pressures √p falls linearly, so 4p → p takes as long as p → 0 would: the
 	// half-time from a tiny start is 2(1−√½)·p0/|dp/dt|.
 	small := 50.0
 	rate := gas.RAir * t20 / 0.030 * gas.Orifice(gas.Area(mm020), 0.61, baro+small, t20, baro)
-	near(t, "closed form", gas.HalfTime(mm020, 0.61, 0.030, t20, small, baro), 2*(1-math.Sqrt(0.5))*small/rate, 0.002)
+	near(t, "closed form", gas.HalfTime(0.61*gas.Area(mm020), 0.030, t20, small, baro), 2*(1-math.Sqrt(0.5))*small/rate, 0.002)
 }
 
 func TestOrificeIsOddContinuousAndLinearNearZero(t *testing.T) {

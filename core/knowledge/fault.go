@@ -275,7 +275,7 @@ func (b *Book) checkSealing(a Archetype, cars []plumbing.Car) error {
 				return plumbing.Entry("archetype", a.Key, "for a hold there is no part %q", k)
 			}
 		}
-		if r := g.Reach(a.Entry, a.Settings(), false); !r.Sealed() || !r.Tests("tank") {
+		if r := g.Reach(a.Entry, a.Settings(), plumbing.Pressure); !r.Sealed() || !r.Tests("tank") {
 			return plumbing.Entry("archetype", a.Key, "sealed as it says, it stands open at %q, or the gauge does not reach the tank", r.Vents)
 		}
 	}

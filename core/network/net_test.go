@@ -106,7 +106,7 @@ func TestIsothermalDecay(t *testing.T) {
 	const p0 = 3238.0
 	n, v := leaky(0.508e-3, 1e-3)
 	n.Fill(v, Gas{Air: 1}, baro+p0, t20)
-	half := gas.HalfTime(0.508e-3, gas.NominalCd, 0.04, t20, p0, baro)
+	half := gas.HalfTime(gas.NominalCd*gas.Area(0.508e-3), 0.04, t20, p0, baro)
 	run(t, n, half)
 	near(t, "pressure at the half-time", n.Nodes[v].Pressure()-baro, p0/2, 2e-3)
 }

@@ -41,10 +41,10 @@ func TestCorrect(t *testing.T) {
 					open[p.Key] = plumbing.Open
 				}
 			}
-			if a, b, ok := strings.Cut(c.joined, " "); ok && !n.Reach(a, open, false).Tests(b) && !n.Reach(b, open, false).Tests(a) {
+			if a, b, ok := strings.Cut(c.joined, " "); ok && !n.Reach(a, open, plumbing.Pressure).Tests(b) && !n.Reach(b, open, plumbing.Pressure).Tests(a) {
 				t.Errorf("%s: %s and %s are apart", c.name, a, b)
 			}
-			if a, b, ok := strings.Cut(c.apart, " "); ok && n.Reach(a, open, false).Tests(b) {
+			if a, b, ok := strings.Cut(c.apart, " "); ok && n.Reach(a, open, plumbing.Pressure).Tests(b) {
 				t.Errorf("%s: %s and %s are joined", c.name, a, b)
 			}
 			if s := drawing.Lay(n); len(s.Pipes) != len(lines(n)) {

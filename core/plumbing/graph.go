@@ -213,100 +213,148 @@ func (r Reached) Tests(key string) bool {
 	return slices.Contains(r.Inside, key) || slices.Contains(r.Bounds, key)
 }
 
-// Reach follows pressure (or vacuum, when suction is true) from a part through what
-// is open. Check valves pass one way only; reliefs count as shut.
-func (g *Graph) Reach(from string, s Settings, suction bool) Reached {
-	var r Reached
+// Sense is which way gas is driven between a system and the air.
+type Sense int
+
+// Under pressure gas is driven out of the system, under vacuum into it.
+const (
+	Pressure Sense = iota
+	Vacuum
+)
+
+// Reach follows pressure or vacuum from a part through what is open. Check valves pass one
+// way only; reliefs count as shut.
+func (g *Graph) Reach(from string, s Settings, sense Sense) Reached {
 	p, ok := g.Part(from)
 	if !ok {
-		return r
+		return Reached{}
 	}
 	if p.On != "" && p.At == "" {
 		from = p.On
 	}
-	type node = joint
-	seen := map[node]bool{}
-	var queue []node
-	push := func(n node) {
-		if !seen[n] {
-			seen[n] = true
-			queue = append(queue, n)
-		}
-	}
-	inside, bounds, plugs := map[string]bool{}, map[string]bool{}, map[string]bool{}
+	w := walk{g: g, set: s, sense: sense, seen: map[joint]bool{}, inside: map[string]bool{}, bounds: map[string]bool{}, plugs: map[string]bool{}}
 	if sides := p.Sides(); sides != nil {
 		for _, x := range sides {
-			push(node{from, x})
+			w.push(joint{from, x})
 		}
 	} else if p.Kind == Line {
-		push(node{from, "from"})
+		w.push(joint{from, "from"})
 	} else {
-		push(node{from, ""})
+		w.push(joint{from, ""})
 	}
-	for len(queue) > 0 {
-		n := queue[0]
-		queue = queue[1:]
-		p := g.Parts[g.index[n.part]]
-		st := g.StateOf(n.part, s)
-		switch p.Kind {
-		case Line:
-			inside[p.Key] = true
-			for _, end := range []string{"from", "to"} {
-				if end != n.group {
-					push(node{p.Key, end})
-				}
-			}
-			if st == Plugged && p.Plug == n.group {
-				continue
-			}
-		case Inlet:
-			if st == Open {
-				inside[p.Key] = true
-				r.Vents = append(r.Vents, p.Key)
-			} else {
-				bounds[p.Key] = true
-			}
-		case Cover:
-			if st == Open {
-				r.Vents = append(r.Vents, p.Key)
-			}
-			bounds[p.Key] = true
-		default:
-			sides := p.Sides()
-			if sides == nil {
-				inside[p.Key] = true
-				break
-			}
-			if !g.passes(p, st, n.group, suction) {
-				bounds[p.Key] = true
-				break
-			}
-			inside[p.Key] = true
-			for _, x := range sides {
-				push(node{p.Key, x})
+	for len(w.queue) > 0 {
+		n := w.queue[0]
+		w.queue = w.queue[1:]
+		w.enter(n)
+	}
+	return w.reached()
+}
+
+// walk is how far something has been followed through a graph.
+type walk struct {
+	g     *Graph
+	set   Settings
+	sense Sense
+	seen  map[joint]bool
+	queue []joint
+
+	inside, bounds, plugs map[string]bool
+	vents                 []string
+}
+
+func (w *walk) push(n joint) {
+	if !w.seen[n] {
+		w.seen[n] = true
+		w.queue = append(w.queue, n)
+	}
+}
+
+// enter comes to a group of a part's sides, and goes on to what is joined there unless the
+// end of a line is plugged.
+func (w *walk) enter(n joint) {
+	g := w.g
+	p := &g.Parts[g.index[n.part]]
+	if p.Kind == Line {
+		w.inside[p.Key] = true
+		for _, end := range []string{"from", "to"} {
+			if end != n.group {
+				w.push(joint{p.Key, end})
 			}
 		}
-		for _, j := range g.joins[n.part+"."+n.group] {
-			o := g.Parts[g.index[j.part]]
-			if o.Kind == Line && o.Plug == j.group && g.StateOf(o.Key, s) == Plugged {
-				plugs[o.Key] = true // the plug stands between us and the line
-				continue
-			}
-			push(j)
+		if g.StateOf(p.Key, w.set) == Plugged && p.Plug == n.group {
+			return
+		}
+	} else {
+		w.within(p, n.group)
+	}
+	for _, j := range g.joins[n.part+"."+n.group] {
+		o := &g.Parts[g.index[j.part]]
+		if o.Kind == Line && o.Plug == j.group && g.StateOf(o.Key, w.set) == Plugged {
+			w.plugs[o.Key] = true // the plug stands between us and the line
+			continue
+		}
+		w.push(j)
+	}
+}
+
+// within says what a part that is no line makes of it: whether it stands under it, lets it
+// through to its other sides, holds it back or lets it out to the air.
+func (w *walk) within(p *Part, group string) {
+	st := w.g.StateOf(p.Key, w.set)
+	sides := p.Sides()
+	switch {
+	case p.Kind == Inlet && st == Open:
+		w.inside[p.Key] = true
+		w.vents = append(w.vents, p.Key)
+	case p.Kind == Inlet:
+		w.bounds[p.Key] = true
+	case p.Kind == Cover:
+		if st == Open {
+			w.vents = append(w.vents, p.Key)
+		}
+		w.bounds[p.Key] = true
+	case sides == nil:
+		w.inside[p.Key] = true
+	case !w.passes(p, st, group):
+		w.bounds[p.Key] = true
+	default:
+		w.inside[p.Key] = true
+		for _, x := range sides {
+			w.push(joint{p.Key, x})
 		}
 	}
-	for _, p := range g.Parts { // in the order of the data
-		if p.On != "" && p.At == "" && inside[p.On] {
-			inside[p.Key] = true
-			if p.Kind == Cover && g.StateOf(p.Key, s) == Open {
+}
+
+// passes reports whether a part in a state lets through what comes to one of its sides.
+func (w *walk) passes(p *Part, st State, at string) bool {
+	switch p.Kind {
+	case Valve, Pump, Relief:
+		return st == Open
+	case Check:
+		return (at == p.Sides()[0]) == (w.sense == Pressure)
+	case Block:
+		return false
+	}
+	return true
+}
+
+// reached gathers what was come to, in the order of the data; what sits on a part stands
+// under the same pressure.
+func (w *walk) reached() Reached {
+	r := Reached{Vents: w.vents}
+	for i := range w.g.Parts {
+		p := &w.g.Parts[i]
+		if p.On != "" && p.At == "" && w.inside[p.On] {
+			w.inside[p.Key] = true
+			if p.Kind == Cover && w.g.StateOf(p.Key, w.set) == Open {
 				r.Vents = append(r.Vents, p.Key)
 			}
 		}
-		if inside[p.Key] {
+		if w.inside[p.Key] {
 			r.Inside = append(r.Inside, p.Key)
-		} else if bounds[p.Key] {
+		} else if w.bounds[p.Key] {
 			r.Bounds = append(r.Bounds, p.Key)
-		} else if plugs[p.Key] {
+		} else if w.plugs[p.Key] {
 			r.Plugs = append(r.Plugs, p.Key)
 		}
 	}
@@ -317,7 +365,7 @@ func (g *Graph) Reach(from string, s Settings, suction bool) Reached {
 // comes to each part that it reaches; a fuel tank counts half, for the fuel in it.
 func (g *Graph) Fill(from string, s Settings) map[string]float64 {
 	inside := map[string]bool{from: true}
-	for _, k := range g.Reach(from, s, false).Inside {
+	for _, k := range g.Reach(from, s, Pressure).Inside {
 		inside[k] = true
 	}
 	out := map[string]float64{from: 0}
@@ -366,19 +414,6 @@ func (g *Graph) Fill(from string, s Settings) map[string]float64 {
 	return out
 }
 
-// passes reports whether gas that stands at one side of a part gets to the other.
-func (g *Graph) passes(p Part, st State, at string, suction bool) bool {
-	switch p.Kind {
-	case Valve, Pump, Relief:
-		return st == Open
-	case Check:
-		return (at == p.Sides()[0]) != suction
-	case Block:
-		return false
-	}
-	return true
-}
-
 // Section is a stretch of plumbing between plug points.
 type Section struct {
 	Parts []string
@@ -420,8 +455,8 @@ func (g *Graph) divide() (out []Section) {
 			continue
 		}
 		in := map[string]bool{}
-		for _, suction := range []bool{false, true} {
-			r := g.Reach(p.Key, all, suction)
+		for _, sense := range []Sense{Pressure, Vacuum} {
+			r := g.Reach(p.Key, all, sense)
 			for _, k := range slices.Concat(r.Inside, r.Bounds) {
 				in[k] = true
 			}

@@ -142,7 +142,7 @@ func TestReach(t *testing.T) {
 			if from == "" {
 				from = "service-port"
 			}
-			r := g.Reach(from, c.s, false)
+			r := g.Reach(from, c.s, plumbing.Pressure)
 			for _, k := range strings.Fields(c.tested) {
 				if !r.Tests(k) {
 					t.Errorf("%s: %s is not under the gauge", c.name, k)
@@ -161,10 +161,10 @@ func TestReach(t *testing.T) {
 			}
 		})
 	}
-	if r := g.Reach("nowhere", nil, false); len(r.Inside) != 0 {
+	if r := g.Reach("nowhere", nil, plumbing.Pressure); len(r.Inside) != 0 {
 		t.Errorf("%+v", r)
 	}
-	if r := g.Reach("vapour-line", with("vapour-line", "plugged"), false); !r.Tests("tank") || r.Tests("canister") {
+	if r := g.Reach("vapour-line", with("vapour-line", "plugged"), plumbing.Pressure); !r.Tests("tank") || r.Tests("canister") {
 		t.Errorf("from the plugged line itself: %+v", r)
 	}
 }
@@ -201,16 +201,16 @@ func TestFill(t *testing.T) {
 func TestCheckValvesPassOneWay(t *testing.T) {
 	g := graph(t, turbo)
 	shut := plumbing.Settings{"regulator": plumbing.Open}
-	if r := g.Reach("crankcase", shut, false); !r.Tests("manifold") || !slices.Contains(r.Inside, "manifold-check") {
+	if r := g.Reach("crankcase", shut, plumbing.Pressure); !r.Tests("manifold") || !slices.Contains(r.Inside, "manifold-check") {
 		t.Error("blow-by does not reach the manifold through its check valve")
 	}
-	if r := g.Reach("manifold", shut, false); r.Tests("crankcase") || !slices.Contains(r.Bounds, "manifold-check") {
+	if r := g.Reach("manifold", shut, plumbing.Pressure); r.Tests("crankcase") || !slices.Contains(r.Bounds, "manifold-check") {
 		t.Error("boost blows into the crankcase through a good check valve")
 	}
-	if r := g.Reach("manifold", shut, true); !r.Tests("crankcase") {
+	if r := g.Reach("manifold", shut, plumbing.Vacuum); !r.Tests("crankcase") {
 		t.Error("manifold vacuum does not draw on the crankcase")
 	}
-	if r := g.Reach("manifold", nil, false); r.Tests("exhaust") {
+	if r := g.Reach("manifold", nil, plumbing.Pressure); r.Tests("exhaust") {
 		t.Error("the standing engine passes air into the exhaust")
 	}
 }
@@ -371,7 +371,7 @@ func TestWrongDataNameTheEntry(t *testing.T) {
 func ExampleGraph_Reach() {
 	lib := ingest.Book().Plumbing
 	g, _ := lib.Combine(plumbing.Combination{Engine: "na-maf", Boost: "no-boost", Crankcase: "fixed-valve", Recirculation: "no-egr", Vapour: "engine-vacuum"})
-	r := g.Reach("service-port", plumbing.Settings{"vent-valve": plumbing.Powered, "vapour-line": plumbing.Plugged}, false)
+	r := g.Reach("service-port", plumbing.Settings{"vent-valve": plumbing.Powered, "vapour-line": plumbing.Plugged}, plumbing.Pressure)
 	fmt.Println(r.Sealed(), r.Tests("canister"), r.Tests("tank"))
 	// Output: true true false
 }

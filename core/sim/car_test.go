@@ -740,7 +740,7 @@ func TestPredictHold(t *testing.T) {
 			break
 		}
 	}
-	want := gas.HalfTime(0.5e-3, gas.NominalCd, 0.0255, 293.15, y[60], gas.StandardPressure)
+	want := gas.HalfTime(gas.NominalCd*gas.Area(0.5e-3), 0.0255, 293.15, y[60], gas.StandardPressure)
 	between(t, "half-time over that of air in 25.5 L", half/want, 1, 1.6) // heavy vapour leaves slower, fuel follows, the tank swells
 	for _, h := range []sim.Hold{{Entry: a.Entry, From: 0, Seconds: 10, Every: 1}, {Entry: "tank", From: 1000, Seconds: 10, Every: 1}} {
 		if _, _, err := sim.PredictHold(build(t, naMAF, sim.Conditions{}), h); err == nil {

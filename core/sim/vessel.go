@@ -154,13 +154,26 @@ func (p *Plant) Set(port Port, target float64) error {
 	return nil
 }
 
-// Known opens or shuts the known orifice.
-func (p *Plant) Known(open bool) { p.known = open }
+// OpenKnown opens the known orifice.
+func (p *Plant) OpenKnown() { p.known = true }
 
-// Plug takes the rig off the car and plugs it, or connects it again; either opens
-// it to the air for a moment.
-func (p *Plant) Plug(plugged bool) {
-	p.plugged = plugged
+// ShutKnown shuts the known orifice.
+func (p *Plant) ShutKnown() { p.known = false }
+
+// Plug takes the rig off the car and plugs it.
+func (p *Plant) Plug() {
+	p.plugged = true
+	p.toAir()
+}
+
+// Connect joins the rig to the car again.
+func (p *Plant) Connect() {
+	p.plugged = false
+	p.toAir()
+}
+
+// toAir opens the rig to the air for a moment, as changing its end does.
+func (p *Plant) toAir() {
 	p.temp, p.port = p.wall, Open
 	p.mass = p.v.Barometer * p.volume() / (gas.RAir * p.temp)
 }

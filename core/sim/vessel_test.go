@@ -93,7 +93,7 @@ func TestReliefAndDrift(t *testing.T) {
 
 func TestRigAndKnownOrifice(t *testing.T) {
 	p := plant(t, Vessel{Volume: 0.03, Leak: 2e-3, Orifice: 0.5e-3})
-	p.Plug(true)
+	p.Plug()
 	_ = p.Set(Charge, 3000)
 	p.Run(2)
 	if p.Port() != Seal {
@@ -105,20 +105,20 @@ func TestRigAndKnownOrifice(t *testing.T) {
 	if math.Abs(p.Gauge()-a) > 1 {
 		t.Errorf("a tight rig goes from %.0f to %.0f Pa", a, p.Gauge())
 	}
-	p.Plug(false)
+	p.Connect()
 	if p.Gauge() > 1 || p.Port() != Open {
 		t.Errorf("connected it stands at %.0f Pa, %s", p.Gauge(), p.Port())
 	}
-	fall := func(known bool) float64 {
+	fall := func(work func(*Plant)) float64 {
 		q := plant(t, Vessel{Volume: 0.03, Orifice: 0.5e-3})
-		q.Known(known)
+		work(q)
 		_ = q.Set(Charge, 2000)
 		q.Run(40)
 		g := q.Gauge()
 		q.Run(10)
 		return g - q.Gauge()
 	}
-	if open, shut := fall(true), fall(false); open < 50 || shut > 15 {
+	if open, shut := fall((*Plant).OpenKnown), fall((*Plant).ShutKnown); open < 50 || shut > 15 {
 		t.Errorf("with the orifice it falls %.0f Pa, without %.0f", open, shut)
 	}
 }
