@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"math"
 	"slices"
 	"strconv"
@@ -14,6 +15,7 @@ import (
 	"wexter/core/diagnose"
 	"wexter/core/knowledge"
 	"wexter/core/plumbing"
+	"wexter/core/record"
 )
 
 // CaseSchema names the form of a case file for the reasoning.
@@ -133,7 +135,7 @@ func ReadCase(b knowledge.Book, data []byte) (CaseFile, diagnose.Car, diagnose.H
 	car = diagnose.Car{Of: full, Graph: g, Age: f.AgeYears, Km: f.Km}
 	var h diagnose.History
 	for i, ep := range append([]caseEpoch{f.caseEpoch}, f.Epochs...) {
-		e, err := ep.read(b, car, i > 0)
+		e, err := caseReader{b, car}.epoch(i, ep)
 		if err != nil {
 			if i > 0 {
 				err = fmt.Errorf("epoch %d: %w", i, err)
@@ -165,16 +167,23 @@ func ReadKit(b knowledge.Book, typed string) ([]string, error) {
 	return out, nil
 }
 
-func (ep caseEpoch) read(b knowledge.Book, car diagnose.Car, later bool) (diagnose.Epoch, error) {
+// caseReader turns what a case file says of a car into evidence.
+type caseReader struct {
+	book knowledge.Book
+	car  diagnose.Car
+}
+
+// epoch reads epoch number n: 0 is what is known first, the others begin with a repair.
+func (r caseReader) epoch(n int, ep caseEpoch) (diagnose.Epoch, error) {
 	var out diagnose.Epoch
-	if len(ep.Repairs) > 0 && !later {
+	if len(ep.Repairs) > 0 && n == 0 {
 		return out, errors.New("a repair begins an epoch: write it, and what came after it, under \"epochs\"")
 	}
-	if later && len(ep.Repairs) == 0 {
+	if n > 0 && len(ep.Repairs) == 0 {
 		return out, errors.New("it begins with no repair")
 	}
-	for _, r := range ep.Repairs {
-		out.Repairs = append(out.Repairs, diagnose.Repair(r))
+	for _, x := range ep.Repairs {
+		out.Repairs = append(out.Repairs, diagnose.Repair(x))
 	}
 	put := func(e diagnose.Evidence) {
 		e.ID = strconv.Itoa(len(out.Evidence))
@@ -183,12 +192,7 @@ func (ep caseEpoch) read(b knowledge.Book, car diagnose.Car, later bool) (diagno
 	for _, k := range ep.Contexts {
 		put(diagnose.Evidence{Kind: diagnose.Context, Key: k, Says: "context " + k})
 	}
-	keys := make([]string, 0, len(ep.Signs))
-	for k := range ep.Signs {
-		keys = append(keys, k)
-	}
-	slices.Sort(keys)
-	for _, k := range keys {
+	for _, k := range slices.Sorted(maps.Keys(ep.Signs)) {
 		put(diagnose.Evidence{Kind: diagnose.Signed, Key: k, Absent: !ep.Signs[k], Says: "sign " + k})
 	}
 	for _, x := range []struct {
@@ -200,33 +204,23 @@ func (ep caseEpoch) read(b knowledge.Book, car diagnose.Car, later bool) (diagno
 			put(diagnose.Evidence{Kind: x.kind, Part: k, Says: x.name + " " + k})
 		}
 	}
-	var codes []string
-	for _, k := range ep.Codes {
-		c, err := knowledge.FoldCode(k)
-		if err != nil {
-			return out, err
-		}
-		codes = append(codes, c)
+	codes, err := ep.codes()
+	if err != nil {
+		return out, err
 	}
 	if len(codes)+len(ep.Complete) > 0 {
-		for _, m := range ep.Complete {
-			known := []string{"evap", "egr", "fuel", "components", "misfire", "catalyst", "oxygen_sensor", "oxygen_heater"}
-			if !slices.Contains(known, m) {
-				return out, fmt.Errorf("there is no monitor %q; %s", m, diagnose.Near(m, known))
-			}
-		}
-		put(diagnose.Evidence{Kind: diagnose.Scanned, Codes: codes, Ran: ep.Complete, Before: !later, Says: "codes"})
+		put(diagnose.Evidence{Kind: diagnose.Scanned, Codes: codes, Ran: ep.Complete, Before: n == 0, Says: "codes"})
 	}
 	for _, l := range ep.Limits {
-		put(diagnose.Evidence{Kind: diagnose.Limits, Size: l.Size, Value: l.Share, Before: !later, Says: "limit " + l.Size})
+		put(diagnose.Evidence{Kind: diagnose.Limits, Size: l.Size, Value: l.Share, Before: n == 0, Says: "limit " + l.Size})
 	}
 	for _, t := range ep.Trims {
 		put(diagnose.Evidence{Kind: diagnose.Trims, Key: t.At, Value: t.Percent, Stop: t.Stop, Loose: true, Says: "trim " + t.At})
 	}
-	for n, t := range ep.Tests {
-		es, err := t.read(b, car)
+	for i, t := range ep.Tests {
+		es, err := r.test(t)
 		if err != nil {
-			return out, fmt.Errorf("test %d, %q: %w", n+1, t.Test, err)
+			return out, fmt.Errorf("test %d, %q: %w", i+1, t.Test, err)
 		}
 		for _, e := range es {
 			put(e)
@@ -235,90 +229,55 @@ func (ep caseEpoch) read(b knowledge.Book, car diagnose.Car, later bool) (diagno
 	return out, nil
 }
 
-func (t caseTest) read(b knowledge.Book, car diagnose.Car) ([]diagnose.Evidence, error) {
-	test, ok := b.Test(t.Test)
+// codes are the trouble codes of an epoch; the monitors beside them must be known ones.
+func (ep caseEpoch) codes() (codes []string, err error) {
+	for _, k := range ep.Codes {
+		c, err := knowledge.FoldCode(k)
+		if err != nil {
+			return nil, err
+		}
+		codes = append(codes, c)
+	}
+	known := []string{"evap", "egr", "fuel", "components", "misfire", "catalyst", "oxygen_sensor", "oxygen_heater"}
+	for _, m := range ep.Complete {
+		if !slices.Contains(known, m) {
+			return nil, fmt.Errorf("there is no monitor %q; %s", m, diagnose.Near(m, known))
+		}
+	}
+	return codes, nil
+}
+
+// test reads a test: several exits are several pieces of evidence.
+func (r caseReader) test(t caseTest) ([]diagnose.Evidence, error) {
+	test, ok := r.book.Test(t.Test)
 	if !ok {
 		var all []string
-		for _, x := range b.Tests {
+		for _, x := range r.book.Tests {
 			all = append(all, x.Key)
 		}
 		return nil, fmt.Errorf("there is no such test; %s", diagnose.Near(t.Test, all))
 	}
 	e := diagnose.Evidence{Kind: diagnose.Done, Test: t.Test, Part: t.Part, Outcome: t.Outcome, Says: t.Test}
-	a, _ := b.Archetype(car.Of.Vapour)
 	if slices.Contains([]string{"decay", "smoke", "make-up-flow"}, t.Test) {
-		if a.Key == "" {
-			return nil, errors.New("this car has no vapour system that could be sealed")
-		}
-		e.Entry, e.Set = a.Entry, a.Settings()
-		if t.Test == "smoke" && t.Part != "" {
-			if p, ok := car.Graph.Part(t.Part); ok && !p.Entry {
-				return nil, fmt.Errorf("smoke cannot be let in at %q", t.Part)
-			}
-			e.Entry, e.Part = t.Part, ""
-		}
-		for _, k := range t.Plugs {
-			p, ok := car.Graph.Part(k)
-			if !ok || p.Plug == "" {
-				var plugs []string
-				for _, x := range car.Graph.Plugs() {
-					plugs = append(plugs, x.Key)
-				}
-				return nil, fmt.Errorf("%q is no line with a plug point on this car; %s", k, diagnose.Near(k, plugs))
-			}
-			e.Set[k] = plumbing.Plugged
+		if err := r.seal(t, &e); err != nil {
+			return nil, err
 		}
 	} else if len(t.Plugs) > 0 {
 		return nil, errors.New("only a hold, smoke or make-up flow is plugged")
 	}
 	if t.Test == "decay" {
-		e.Kind = diagnose.Held
-		if t.Vacuum {
-			e.Sense = plumbing.Vacuum
-		}
-		switch {
-		case t.Outcome == "cannot_pressurise":
-			e.Curve = diagnose.TooLarge()
-		case t.Mm == nil || t.LowMm == nil || t.HighMm == nil:
-			return nil, errors.New("a hold is its diameter with its interval: mm, low_mm and high_mm, or the outcome cannot_pressurise")
-		case !(*t.Mm >= 0 && *t.LowMm >= 0 && *t.LowMm <= *t.Mm && *t.Mm <= *t.HighMm && *t.HighMm <= 40):
-			return nil, fmt.Errorf("a hold of %g mm between %g and %g mm cannot be", *t.Mm, *t.LowMm, *t.HighMm)
-		default:
-			e.Curve = diagnose.Measured(*t.Mm*1e-3, *t.LowMm*1e-3, *t.HighMm*1e-3)
-		}
-		return []diagnose.Evidence{e}, nil
+		err := t.hold(&e)
+		return []diagnose.Evidence{e}, err
 	}
 	if t.Mm != nil || t.LowMm != nil || t.HighMm != nil {
 		return nil, errors.New("only a hold has a diameter")
 	}
-	for _, r := range test.Reads {
-		e.Readings = append(e.Readings, math.NaN())
-		raw, ok := t.Readings[r.Name]
-		if !ok {
-			continue
-		}
-		delete(t.Readings, r.Name)
-		var text string
-		var v float64
-		err := json.Unmarshal(raw, &v)
-		if err != nil {
-			if err = json.Unmarshal(raw, &text); err == nil {
-				v, err = ReadFigure(text, r.Unit)
-			}
-		}
-		if err != nil {
-			return nil, fmt.Errorf("the reading %q: %w", r.Name, err)
-		}
-		e.Readings[len(e.Readings)-1] = v
+	var err error
+	if e.Readings, err = t.figures(test); err != nil {
+		return nil, err
 	}
-	for k := range t.Readings {
-		var all []string
-		for _, r := range test.Reads {
-			all = append(all, r.Name)
-		}
-		return nil, fmt.Errorf("it has no reading %q; %s", k, diagnose.Near(k, all))
-	}
-	if t.Outcome == "exit" && len(t.Exits) > 0 {
+	switch {
+	case t.Outcome == "exit" && len(t.Exits) > 0:
 		var out []diagnose.Evidence
 		for i, at := range t.Exits {
 			x := e
@@ -329,14 +288,92 @@ func (t caseTest) read(b knowledge.Book, car diagnose.Car) ([]diagnose.Evidence,
 			out = append(out, x)
 		}
 		return out, nil
-	}
-	if t.Test == "look" && t.Outcome == "seen" && t.Part != "" {
+	case t.Test == "look" && t.Outcome == "seen" && t.Part != "":
 		e.Outcome, e.Part = "seen:"+t.Part, ""
-	}
-	if t.Test == "look" && t.Outcome == "marks" && t.Part != "" {
+	case t.Test == "look" && t.Outcome == "marks" && t.Part != "":
 		e = diagnose.Evidence{Kind: diagnose.Worked, Part: t.Part, Says: "marks on " + t.Part}
 	}
 	return []diagnose.Evidence{e}, nil
+}
+
+// seal says where gauge or smoke was joined and what was plugged.
+func (r caseReader) seal(t caseTest, e *diagnose.Evidence) error {
+	a, ok := r.book.Archetype(r.car.Of.Vapour)
+	if !ok {
+		return errors.New("this car has no vapour system that could be sealed")
+	}
+	e.Entry, e.Set = a.Entry, a.Settings()
+	if t.Test == "smoke" && t.Part != "" {
+		if p, ok := r.car.Graph.Part(t.Part); ok && !p.Entry {
+			return fmt.Errorf("smoke cannot be let in at %q", t.Part)
+		}
+		e.Entry, e.Part = t.Part, ""
+	}
+	for _, k := range t.Plugs {
+		p, ok := r.car.Graph.Part(k)
+		if !ok || p.Plug == "" {
+			var plugs []string
+			for _, x := range r.car.Graph.Plugs() {
+				plugs = append(plugs, x.Key)
+			}
+			return fmt.Errorf("%q is no line with a plug point on this car; %s", k, diagnose.Near(k, plugs))
+		}
+		e.Set[k] = plumbing.Plugged
+	}
+	return nil
+}
+
+// hold reads the diameter of a hold with its interval.
+func (t caseTest) hold(e *diagnose.Evidence) error {
+	e.Kind = diagnose.Held
+	if t.Vacuum {
+		e.Sense = plumbing.Vacuum
+	}
+	switch {
+	case t.Outcome == string(record.CannotPressurise):
+		e.Curve = diagnose.TooLarge()
+	case t.Mm == nil || t.LowMm == nil || t.HighMm == nil:
+		return errors.New("a hold is its diameter with its interval: mm, low_mm and high_mm, or the outcome cannot_pressurise")
+	case !(*t.Mm >= 0 && *t.LowMm >= 0 && *t.LowMm <= *t.Mm && *t.Mm <= *t.HighMm && *t.HighMm <= 40):
+		return fmt.Errorf("a hold of %g mm between %g and %g mm cannot be", *t.Mm, *t.LowMm, *t.HighMm)
+	default:
+		e.Curve = diagnose.Measured(*t.Mm*1e-3, *t.LowMm*1e-3, *t.HighMm*1e-3)
+	}
+	return nil
+}
+
+// figures are the readings in the order of the Book, NaN where there is none.
+func (t caseTest) figures(test knowledge.Test) (out []float64, err error) {
+	var all []string
+	for _, r := range test.Reads {
+		all = append(all, r.Name)
+		v := math.NaN()
+		if raw, ok := t.Readings[r.Name]; ok {
+			if v, err = figure(raw, r.Unit); err != nil {
+				return nil, fmt.Errorf("the reading %q: %w", r.Name, err)
+			}
+		}
+		out = append(out, v)
+	}
+	for _, k := range slices.Sorted(maps.Keys(t.Readings)) {
+		if !slices.Contains(all, k) {
+			return nil, fmt.Errorf("it has no reading %q; %s", k, diagnose.Near(k, all))
+		}
+	}
+	return out, nil
+}
+
+// figure is a number in the unit given, or a text with a unit of its own.
+func figure(raw json.RawMessage, unit string) (float64, error) {
+	var v float64
+	if json.Unmarshal(raw, &v) == nil {
+		return v, nil
+	}
+	var text string
+	if err := json.Unmarshal(raw, &text); err != nil {
+		return 0, err
+	}
+	return ReadFigure(text, unit)
 }
 
 // JSONWords says what is wrong with a JSON file, with its line; of an unknown field the

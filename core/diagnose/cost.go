@@ -244,9 +244,9 @@ func (c *planner) leans(a *Action, school string) float64 {
 			}
 		}
 		all += alarm
-		_, d := c.Suspects[p.a].hole(p.ka, true, true)
+		_, d := c.Suspects[p.a].hole(p.ka)
 		if p.b >= 0 {
-			_, e := c.Suspects[p.b].hole(p.kb, true, true)
+			_, e := c.Suspects[p.b].hole(p.kb)
 			d = math.Max(d, e)
 		}
 		if d > 0 && (d >= gross) == (school == "gross") {

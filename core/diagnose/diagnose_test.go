@@ -130,8 +130,12 @@ func TestAgainstBruteForce(t *testing.T) {
 	spans := make([][diagnose.Steps]span, n)
 	for i, s := range m.Suspects {
 		for k := range diagnose.Steps {
-			lo, hi := s.Hole(k, slices.Contains(reach.Inside, s.Part), slices.Contains(reach.Bounds, s.Part))
-			if slices.Contains(reach.Inside, s.Part) || slices.Contains(reach.Bounds, s.Part) {
+			if slices.Contains(reach.Inside, s.Part) {
+				lo, hi := s.Wall(k)
+				spans[i][k] = span{lo, hi}
+			}
+			if slices.Contains(reach.Bounds, s.Part) {
+				lo, hi := s.Hole(k)
 				spans[i][k] = span{lo, hi}
 			}
 		}
@@ -194,7 +198,7 @@ func TestAgainstBruteForce(t *testing.T) {
 		if m.Suspects[i].Part != "neck" {
 			return 0.012
 		}
-		lo, hi := m.Suspects[i].Hole(k, true, true)
+		lo, hi := m.Suspects[i].Hole(k)
 		return math.Max(0.92*0.5*math.Erfc(-math.Log(math.Sqrt(lo*hi)/0.3e-3)/0.3/math.Sqrt2), 0.012)
 	}
 	like := func(is, ks []int) float64 {

@@ -109,67 +109,90 @@ func (m *Model) read(e Evidence) (piece, error) {
 		p.parts = []likelihood{l}
 		return p, err
 	case Signed:
-		s, ok := m.Book.Sign(e.Key)
-		if !ok {
-			var keys []string
-			for _, s := range m.Book.Signs {
-				keys = append(keys, s.Key)
-			}
-			return p, fmt.Errorf("there is no sign %q; %s", e.Key, Near(e.Key, keys))
-		}
-		p.before = p.before || s.When == "complaint"
-		p.parts = []likelihood{m.shown(s.Base, s.Shows, e.Absent)}
-		if s.Intermittent && !e.Absent { // it is less sure to be there now
-			p.before = true
-		}
+		return m.signed(e)
 	case Context:
-		if !slices.ContainsFunc(m.Book.Contexts, func(w knowledge.Word) bool { return w.Key == e.Key }) {
-			var keys []string
-			for _, w := range m.Book.Contexts {
-				keys = append(keys, w.Key)
-			}
-			return p, fmt.Errorf("there is no context %q; %s", e.Key, Near(e.Key, keys))
-		}
-		p.parts, p.before = []likelihood{m.by(func(s Suspect) float64 {
-			if v, ok := s.Context[e.Key]; ok {
-				return v
-			}
-			return 1
-		})}, true
+		return m.context(e)
 	case Found:
-		i, err := m.suspect(e.Key)
-		if err != nil {
-			return p, err
-		}
-		if !(e.Value > 0) || e.Value > 1e4 {
-			return p, fmt.Errorf("that a fault was found weighs %g; it lies above 0 and at most at 10 000", e.Value)
-		}
-		p.parts = []likelihood{m.by(func(s Suspect) float64 {
-			if s.Key == m.Suspects[i].Key {
-				return e.Value
-			}
-			return 1
-		})}
+		return m.found(e)
 	case Renewed, Worked, Thought:
-		if err := m.has(e.Part); err != nil {
-			return p, err
-		}
-		// Common practice, no source: a new part is rarely the culprit, unless it was
-		// fitted wrong; marks of tools or sealer show where somebody has been.
-		by := map[Kind]float64{Renewed: 0.25, Worked: 2.5, Thought: 1 + 6*e.Value}[e.Kind]
-		p.parts, p.before = []likelihood{m.by(func(s Suspect) float64 {
-			switch {
-			case !m.at(s.Part, e.Part):
-				return 1
-			case e.Kind == Renewed && s.After:
-				return 6
-			}
-			return by
-		})}, true
+		return m.partly(e)
 	default:
 		return p, fmt.Errorf("evidence of the kind %q is not known", e.Kind)
 	}
 	return p, nil
+}
+
+// signed weighs a sign of the Book, seen or looked for and not there.
+func (m *Model) signed(e Evidence) (piece, error) {
+	s, ok := m.Book.Sign(e.Key)
+	if !ok {
+		var keys []string
+		for _, s := range m.Book.Signs {
+			keys = append(keys, s.Key)
+		}
+		return piece{}, fmt.Errorf("there is no sign %q; %s", e.Key, Near(e.Key, keys))
+	}
+	l := m.shown(s.Base, s.Shows)
+	l.absent = e.Absent
+	p := piece{before: e.Before || s.When == "complaint", parts: []likelihood{l}}
+	if s.Intermittent && !e.Absent { // it is less sure to be there now
+		p.before = true
+	}
+	return p, nil
+}
+
+// context weighs a circumstance of the Book.
+func (m *Model) context(e Evidence) (piece, error) {
+	if !slices.ContainsFunc(m.Book.Contexts, func(w knowledge.Word) bool { return w.Key == e.Key }) {
+		var keys []string
+		for _, w := range m.Book.Contexts {
+			keys = append(keys, w.Key)
+		}
+		return piece{}, fmt.Errorf("there is no context %q; %s", e.Key, Near(e.Key, keys))
+	}
+	return piece{before: true, parts: []likelihood{m.by(func(s Suspect) float64 {
+		if v, ok := s.Context[e.Key]; ok {
+			return v
+		}
+		return 1
+	})}}, nil
+}
+
+// found weighs that somebody found a fault.
+func (m *Model) found(e Evidence) (piece, error) {
+	i, err := m.suspect(e.Key)
+	if err != nil {
+		return piece{}, err
+	}
+	if !(e.Value > 0) || e.Value > 1e4 {
+		return piece{}, fmt.Errorf("that a fault was found weighs %g; it lies above 0 and at most at 10 000", e.Value)
+	}
+	return piece{before: e.Before, parts: []likelihood{m.by(func(s Suspect) float64 {
+		if s.Key == m.Suspects[i].Key {
+			return e.Value
+		}
+		return 1
+	})}}, nil
+}
+
+// partly weighs what is known of a part as a whole: that it was renewed lately, that it
+// shows marks of earlier work, or that somebody suspects it.
+func (m *Model) partly(e Evidence) (piece, error) {
+	if err := m.has(e.Part); err != nil {
+		return piece{}, err
+	}
+	// Common practice, no source: a new part is rarely the culprit, unless it was fitted
+	// wrong; marks of tools or sealer show where somebody has been.
+	by := map[Kind]float64{Renewed: 0.25, Worked: 2.5, Thought: 1 + 6*e.Value}[e.Kind]
+	return piece{before: true, parts: []likelihood{m.by(func(s Suspect) float64 {
+		switch {
+		case !m.at(s.Part, e.Part):
+			return 1
+		case e.Kind == Renewed && s.After:
+			return 6
+		}
+		return by
+	})}}, nil
 }
 
 // at reports whether a fault of one part is one of the other: the same, or in its wall.
@@ -203,8 +226,8 @@ func (m *Model) by(f func(Suspect) float64) *factor {
 }
 
 // shown is a sign whose odds are set by hand.
-func (m *Model) shown(base float64, shows map[string]float64, absent bool) *sign {
-	l := m.newSign(base, absent)
+func (m *Model) shown(base float64, shows map[string]float64) *sign {
+	l := m.newSign(base)
 	for i, s := range m.Suspects {
 		if p, ok := shows[s.Key]; ok {
 			l.feels[i] = true
@@ -216,8 +239,8 @@ func (m *Model) shown(base float64, shows map[string]float64, absent bool) *sign
 	return l
 }
 
-func (m *Model) newSign(base float64, absent bool) *sign {
-	return &sign{feels: make([]bool, len(m.Suspects)), base: base, p: make([]float64, len(m.Suspects)*shades), absent: absent}
+func (m *Model) newSign(base float64) *sign {
+	return &sign{feels: make([]bool, len(m.Suspects)), base: base, p: make([]float64, len(m.Suspects)*shades)}
 }
 
 // Odds of codes, chosen here: a check that should have found something has run and stored
@@ -241,6 +264,11 @@ func share(rows *[shades]*Row, k, j int, is func(*Row) bool) float64 {
 	return 0.7*v(k, j) + 0.1*v(k-1, j) + 0.1*v(k+1, j) + 0.1*v(k, 1-j)
 }
 
+// ran reports whether a monitor has completed, so that a missing code of it means something.
+func (e Evidence) ran(monitor string) bool {
+	return slices.Contains(e.Ran, "") || slices.Contains(e.Ran, monitor)
+}
+
 // codes weighs what is stored and what is not. Codes that say the same thing count once;
 // absence counts only where the monitor has run.
 func (m *Model) codes(e Evidence) (piece, error) {
@@ -248,18 +276,20 @@ func (m *Model) codes(e Evidence) (piece, error) {
 	has := func(list []string) bool {
 		return slices.ContainsFunc(list, func(c string) bool { return slices.Contains(e.Codes, c) })
 	}
-	ran := func(monitor string) bool { return slices.Contains(e.Ran, "") || slices.Contains(e.Ran, monitor) }
 	for _, g := range m.Book.Groups {
 		there := has(g.Codes)
-		if !there && !ran(g.Monitor) {
+		if !there && !e.ran(g.Monitor) {
 			continue
 		}
 		if len(g.Shows) > 0 {
-			p.parts = append(p.parts, m.shown(g.Base, g.Shows, !there))
+			l := m.shown(g.Base, g.Shows)
+			l.absent = !there
+			p.parts = append(p.parts, l)
 			continue
 		}
 		stray := cmp.Or(g.Base, codeStray)
-		l := m.newSign(stray, !there)
+		l := m.newSign(stray)
+		l.absent = !there
 		any := false
 		for i, s := range m.Suspects {
 			rows := m.table.of(Codes, s, m.Of)
@@ -281,7 +311,7 @@ func (m *Model) codes(e Evidence) (piece, error) {
 			p.parts = append(p.parts, l)
 		}
 	}
-	if l := m.leakCodes(e, ran("evap")); l != nil {
+	if l := m.leakCodes(e); l != nil {
 		p.parts = append(p.parts, l)
 	}
 	if len(p.parts) == 0 {
@@ -303,7 +333,7 @@ func hasWord(list, word string) bool {
 
 // leakCodes weighs the codes of leak sizes. Several at once is no contradiction: a leak
 // near a threshold, one that varies, or a check that cannot do its work.
-func (m *Model) leakCodes(e Evidence, ran bool) likelihood {
+func (m *Model) leakCodes(e Evidence) likelihood {
 	class := func(codes func(string) bool) int { // 0 none, then by size, last: several
 		c := 0
 		for i, s := range m.Book.Sizes {
@@ -318,7 +348,7 @@ func (m *Model) leakCodes(e Evidence, ran bool) likelihood {
 	}
 	several := len(m.Book.Sizes) + 1
 	met := class(func(c string) bool { return slices.Contains(e.Codes, c) })
-	if met == 0 && !ran {
+	if met == 0 && !e.ran("evap") {
 		return nil
 	}
 	// Odds of each class where the plant says one: most often that one, sometimes the next.
@@ -435,21 +465,21 @@ func (m *Model) trim(e Evidence) (piece, error) {
 	return piece{parts: []likelihood{l}, before: e.Before}, nil
 }
 
-// hole says between which diameters (m) a fault's hole lies at a step of severity, as a
-// gauge sees it: through its wall, or past it when it is what holds the pressure back.
-func (s Suspect) hole(k int, inside, bound bool) (low, high float64) {
+// hole says between which diameters (m) a fault's hole lies at a step of severity: through
+// the wall of its part, or past the part.
+func (s Suspect) hole(k int) (low, high float64) { return s.largest(k, "leak", "passes", "reverse") }
+
+// wall is hole for a part that stands under pressure on both sides: what passes it is not
+// lost.
+func (s Suspect) wall(k int) (low, high float64) { return s.largest(k, "leak") }
+
+// largest is the largest of some holes at either end of a step of severity.
+func (s Suspect) largest(k int, params ...string) (low, high float64) {
 	at := func(severity float64) float64 {
 		d := 0.0
 		for _, x := range s.Defects(s.Part, severity) {
-			switch x.Param {
-			case "leak":
-				if inside || bound {
-					d = math.Max(d, x.Value*1e-3)
-				}
-			case "passes", "reverse":
-				if bound {
-					d = math.Max(d, x.Value*1e-3)
-				}
+			if slices.Contains(params, x.Param) {
+				d = math.Max(d, x.Value*1e-3)
 			}
 		}
 		return d
@@ -482,12 +512,16 @@ func (m *Model) spans(entry string, set plumbing.Settings, sense plumbing.Sense)
 	}
 	low, high = make([][steps]float64, len(m.Suspects)), make([][steps]float64, len(m.Suspects))
 	for i, s := range m.Suspects {
-		inside, bound := slices.Contains(r.Inside, s.Part), slices.Contains(r.Bounds, s.Part)
-		if !inside && !bound {
+		as := s.hole
+		switch {
+		case slices.Contains(r.Bounds, s.Part):
+		case slices.Contains(r.Inside, s.Part):
+			as = s.wall
+		default:
 			continue
 		}
 		for k := range steps {
-			a, b := s.hole(k, inside, bound)
+			a, b := as(k)
 			low[i][k], high[i][k] = a*a, b*b
 		}
 	}
@@ -523,43 +557,12 @@ func (m *Model) done(e Evidence) (piece, error) {
 	if !t.Fits(m.Of) {
 		return piece{}, fmt.Errorf("the test %q is not for this car: it is for %s", e.Test, strings.Join(t.Only, ", "))
 	}
-	if e.Part != "" {
-		if err := m.has(e.Part); err != nil {
-			return piece{}, err
-		}
-	}
-	if len(e.Readings) > len(t.Reads) {
-		return piece{}, fmt.Errorf("the test %q has %d readings, not %d", e.Test, len(t.Reads), len(e.Readings))
-	}
-	for i, x := range e.Readings {
-		if math.IsInf(x, 0) || math.Abs(x) > 1e7 {
-			return piece{}, fmt.Errorf("the reading %q of the test %q cannot be %g", t.Reads[i].Name, e.Test, x)
-		}
-	}
-	if kind, at, ok := strings.Cut(e.Outcome, ":"); ok && (kind == "exit" || kind == "seen") {
-		if err := m.has(at); err != nil {
-			return piece{}, err
-		}
-	} else if e.Outcome != "" && !slices.ContainsFunc(t.Outcomes, func(w knowledge.Word) bool { return w.Key == e.Outcome }) {
-		var keys []string
-		for _, w := range t.Outcomes {
-			keys = append(keys, w.Key)
-		}
-		return piece{}, fmt.Errorf("the test %q has no outcome %q; it has %s", e.Test, e.Outcome, strings.Join(keys, ", "))
+	if err := m.fits(t, e); err != nil {
+		return piece{}, err
 	}
 	p := piece{before: e.Before}
 	if e.Test == "make-up-flow" {
-		c, err := m.makeUp(e.Readings)
-		if errors.Is(err, ErrSilent) { // no figures: only whether it was more than the rig's own orifice
-			c, err = map[string]*Curve{"below": within(0, 0.508e-3, 0.12), "above": within(0.508e-3, math.Inf(1), 0.12)}[e.Outcome], nil
-			if c == nil {
-				return p, ErrSilent
-			}
-		}
-		if err != nil {
-			return p, err
-		}
-		l, err := m.hold(c, e.Entry, e.Set, plumbing.Pressure)
+		l, err := m.flowed(e)
 		if err != nil {
 			return p, err
 		}
@@ -603,19 +606,64 @@ func (m *Model) done(e Evidence) (piece, error) {
 	return p, err
 }
 
+// fits refuses what cannot have come out of a test on this car.
+func (m *Model) fits(t knowledge.Test, e Evidence) error {
+	if e.Part != "" {
+		if err := m.has(e.Part); err != nil {
+			return err
+		}
+	}
+	if len(e.Readings) > len(t.Reads) {
+		return fmt.Errorf("the test %q has %d readings, not %d", e.Test, len(t.Reads), len(e.Readings))
+	}
+	for i, x := range e.Readings {
+		if math.IsInf(x, 0) || math.Abs(x) > 1e7 {
+			return fmt.Errorf("the reading %q of the test %q cannot be %g", t.Reads[i].Name, e.Test, x)
+		}
+	}
+	if kind, at, ok := strings.Cut(e.Outcome, ":"); ok && (kind == "exit" || kind == "seen") {
+		return m.has(at)
+	}
+	if e.Outcome != "" && !slices.ContainsFunc(t.Outcomes, func(w knowledge.Word) bool { return w.Key == e.Outcome }) {
+		var keys []string
+		for _, w := range t.Outcomes {
+			keys = append(keys, w.Key)
+		}
+		return fmt.Errorf("the test %q has no outcome %q; it has %s", e.Test, e.Outcome, strings.Join(keys, ", "))
+	}
+	return nil
+}
+
+// flowed weighs the flow that kept a pressure; without figures, whether it was more than
+// the rig's own orifice takes.
+func (m *Model) flowed(e Evidence) (*holes, error) {
+	c, err := m.makeUp(e.Readings)
+	if errors.Is(err, ErrSilent) {
+		c, err = map[string]*Curve{"below": within(0, 0.508e-3, 0.12), "above": within(0.508e-3, math.Inf(1), 0.12)}[e.Outcome], nil
+		if c == nil {
+			return nil, ErrSilent
+		}
+	}
+	if err != nil {
+		return nil, err
+	}
+	return m.hold(c, e.Entry, e.Set, plumbing.Pressure)
+}
+
 // exit weighs gas or smoke seen to leave at a part.
 func (m *Model) exit(e Evidence) (piece, error) {
 	if err := m.has(e.Part); err != nil {
 		return piece{}, err
 	}
 	const stray = 0.012 // an exit is seen where none is: a hose of the rig, a reflection (chosen here)
-	l := m.newSign(stray, e.Absent)
+	l := m.newSign(stray)
+	l.absent = e.Absent
 	for i, s := range m.Suspects {
 		if !m.at(s.Part, e.Part) {
 			continue
 		}
 		for k := range steps {
-			low, high := s.hole(k, true, true)
+			low, high := s.hole(k)
 			for j := range kinds {
 				l.p[i*shades+k*kinds+j] = math.Max(seenSmoke(math.Sqrt(low*high)), stray)
 			}

@@ -26,8 +26,10 @@ func (c *Curve) At(d float64) float64 { return c.mean(d*d, d*d) }
 // Prior masses of a model.
 func (m *Model) Prior() (two, none, other float64) { return m.two, m.none, m.other }
 
-// Hole is the range of a fault's hole at a step, m.
-func (s Suspect) Hole(k int, inside, bound bool) (low, high float64) { return s.hole(k, inside, bound) }
+// Hole is the range of a fault's hole at a step, m, and Wall that of one in the wall of its
+// part alone.
+func (s Suspect) Hole(k int) (low, high float64) { return s.hole(k) }
+func (s Suspect) Wall(k int) (low, high float64) { return s.wall(k) }
 
 // Sizes of the model.
 const (

@@ -99,70 +99,93 @@ func (m *Model) predict(test, part, entry string, set plumbing.Settings) (*predi
 	if PartTest(test) && part == "" {
 		return nil, fmt.Errorf("the test %q is of one part: say which", test)
 	}
-	exits := slices.Contains(keys, "exit") && !PartTest(test)
-	if exits { // an exit is at a place
-		keys = slices.DeleteFunc(keys, func(k string) bool { return k == "exit" || k == "expected" })
-		for i, s := range m.Suspects {
-			rows := m.table.of(test, s, m.Of)
-			if rows != nil && !slices.Contains(keys, "exit:"+m.Suspects[i].Part) && slices.ContainsFunc(rows[:], func(r *Row) bool { return r != nil && r.Outcome == "exit" }) {
-				keys = append(keys, "exit:"+s.Part)
-			}
-		}
+	x := expected{Model: m, test: test, part: part, keys: keys, exits: slices.Contains(keys, "exit") && !PartTest(test)}
+	if x.exits {
+		x.places()
 	}
-	usual, known := -1, false
 	var pr *prediction
 	for i, s := range m.Suspects {
 		rows := m.table.of(test, s, m.Of)
-		if rows == nil {
+		if rows == nil || PartTest(test) && Target(m.Graph, s.Fault, s.Part, test) != part {
 			continue
 		}
-		if PartTest(test) && Target(m.Graph, s.Fault, s.Part, test) != part {
-			continue
-		}
-		known = true
 		if pr == nil {
-			ok := ""
-			if PartTest(test) {
-				if w := m.table.well(test, rows[0].Car, part); w != nil {
-					ok = w[0].Outcome
-				}
-			} else if w := m.table.well(test, rows[0].Car, ""); w != nil {
-				ok = w[0].Outcome
-			}
-			if exits && ok == "expected" {
-				ok = "none"
-			}
-			if usual = slices.Index(keys, ok); usual < 0 {
+			usual := x.usual(rows)
+			if usual < 0 {
 				continue
 			}
-			pr = m.newPrediction(test, keys, usual)
+			pr = m.newPrediction(test, x.keys, usual)
 		}
-		index := func(r *Row) int {
-			switch {
-			case r == nil:
-				return usual
-			case exits && r.Outcome == "exit":
-				return slices.Index(keys, "exit:"+s.Part)
-			case exits && r.Outcome == "expected":
-				return usual
-			}
-			return max(slices.Index(keys, r.Outcome), 0)
-		}
-		for k := range steps {
-			for j := range kinds {
-				for _, n := range []struct {
-					k, j int
-					w    float64
-				}{{k, j, 0.7}, {k - 1, j, 0.1}, {k + 1, j, 0.1}, {k, 1 - j, 0.1}} {
-					pr.put(i, k*kinds+j, index(rows[min(max(n.k, 0), steps-1)*kinds+n.j]), n.w)
-				}
-			}
-		}
+		x.put(pr, i, rows)
 	}
-	if pr == nil || !known {
+	if pr == nil {
 		return nil, ErrSilent
 	}
 	return pr, nil
+}
+
+// expected is what the table says of a test on this car; of a part test, when that part is
+// tried.
+type expected struct {
+	*Model
+	test, part string
+	keys       []string // of the outcomes
+	exits      bool     // an exit is an outcome by the place where it is
+}
+
+// places puts an outcome for every place at which the table has an exit in the place of
+// "exit" and "expected".
+func (x *expected) places() {
+	x.keys = slices.DeleteFunc(x.keys, func(k string) bool { return k == "exit" || k == "expected" })
+	for _, s := range x.Suspects {
+		rows := x.table.of(x.test, s, x.Of)
+		if rows != nil && !slices.Contains(x.keys, "exit:"+s.Part) && slices.ContainsFunc(rows[:], func(r *Row) bool { return r != nil && r.Outcome == "exit" }) {
+			x.keys = append(x.keys, "exit:"+s.Part)
+		}
+	}
+}
+
+// usual is the number of the outcome that a sound car shows, beside the rows of a suspect;
+// below nought when the table has none.
+func (x *expected) usual(rows *[shades]*Row) int {
+	part := ""
+	if PartTest(x.test) {
+		part = x.part
+	}
+	ok := ""
+	if w := x.table.well(x.test, rows[0].Car, part); w != nil {
+		ok = w[0].Outcome
+	}
+	if x.exits && ok == "expected" {
+		ok = "none"
+	}
+	return slices.Index(x.keys, ok)
+}
+
+// put says what suspect i makes the test show. A step is wide: what lies beside it counts
+// as well.
+func (x *expected) put(pr *prediction, i int, rows *[shades]*Row) {
+	index := func(r *Row) int {
+		switch {
+		case r == nil:
+			return pr.usual
+		case x.exits && r.Outcome == "exit":
+			return slices.Index(x.keys, "exit:"+x.Suspects[i].Part)
+		case x.exits && r.Outcome == "expected":
+			return pr.usual
+		}
+		return max(slices.Index(x.keys, r.Outcome), 0)
+	}
+	for k := range steps {
+		for j := range kinds {
+			for _, n := range []struct {
+				k, j int
+				w    float64
+			}{{k, j, 0.7}, {k - 1, j, 0.1}, {k + 1, j, 0.1}, {k, 1 - j, 0.1}} {
+				pr.put(i, k*kinds+j, index(rows[min(max(n.k, 0), steps-1)*kinds+n.j]), n.w)
+			}
+		}
+	}
 }
 
 // smoke says where smoke would leave the vapour system, sealed as set. A cover that it is
@@ -227,7 +250,7 @@ func (m *Model) look(part string) (*prediction, error) {
 		}
 		p, _ := m.Graph.Part(s.Part)
 		for x := range shades {
-			low, high := s.hole(x/kinds, true, true)
+			low, high := s.hole(x / kinds)
 			q := 0.25 // no hole: soot, carbon, a hose off
 			if high > 0 {
 				q = 0.6 * phi(math.Log(math.Sqrt(low*high)/1.5e-3)/0.35)
@@ -249,7 +272,7 @@ func (m *Model) look(part string) (*prediction, error) {
 // nil when the plant was not asked. Read has the length of the test's readings, or less.
 func (m *Model) numbers(test string, read []float64) *numbers {
 	t, _ := m.Book.Test(test)
-	var at []int
+	var at weighed
 	for i, r := range t.Reads {
 		if r.Spread > 0 && i < len(read) {
 			at = append(at, i)
@@ -260,26 +283,12 @@ func (m *Model) numbers(test string, read []float64) *numbers {
 	}
 	well := m.table.well(test, Reduced(test, knowledge.Fault{}, m.Of), "")
 	l := &numbers{feels: make([]bool, len(m.Suspects)), n: len(at), change: make([][shades][]float64, len(m.Suspects)), wide: make([][shades][]float64, len(m.Suspects)), bound: make([]float64, len(at)), flat: 1}
-	pick := func(r *Row) []float64 {
-		if r == nil || r.Unreached {
-			return nil
-		}
-		out := make([]float64, len(at))
-		for n, i := range at {
-			if i >= len(r.Readings) {
-				return nil
-			}
-			out[n] = r.Readings[i]
-		}
-		return out
-	}
-	for n, i := range at {
+	for _, i := range at {
 		l.read = append(l.read, read[i])
 		l.spread = append(l.spread, t.Reads[i].Spread)
 		if !math.IsNaN(read[i]) {
 			l.flat /= 20 * t.Reads[i].Spread
 		}
-		_ = n
 	}
 	any := false
 	for i, s := range m.Suspects {
@@ -298,45 +307,69 @@ func (m *Model) numbers(test string, read []float64) *numbers {
 		if well == nil || PartTest(test) {
 			well = own
 		}
-		for k := range steps {
-			for j := range kinds {
-				base, v := pick(own[j]), pick(rows[k*kinds+j])
-				if base == nil {
-					continue
-				}
-				wide := make([]float64, len(at))
-				if v == nil { // the test could not be done with it: far from sound
-					v = slices.Clone(base)
-					for n := range v {
-						wide[n] = 15 * l.spread[n]
-					}
-				}
-				change := make([]float64, len(at))
-				up, down := pick(rows[min(k+1, steps-1)*kinds+j]), pick(rows[max(k-1, 0)*kinds+j])
-				for n := range at {
-					change[n] = v[n] - base[n]
-					if up != nil && down != nil { // even within a step
-						wide[n] = math.Abs(up[n]-down[n]) / float64(min(k+1, steps-1)-max(k-1, 0)) / math.Sqrt(12)
-					}
-					if math.Abs(change[n]) > 0.3*l.spread[n] {
-						l.feels[i] = true
-					}
-				}
-				l.change[i][k*kinds+j], l.wide[i][k*kinds+j] = change, wide
-			}
-		}
-		if slices.ContainsFunc(l.change[i][:], func(c []float64) bool { return c == nil }) {
-			l.feels[i] = false
-		}
+		at.changes(l, i, own, rows)
 		any = any || l.feels[i]
 	}
 	if !any || well == nil {
 		return nil
 	}
 	for j := range kinds {
-		if l.well[j] = pick(well[j]); l.well[j] == nil {
+		if l.well[j] = at.of(well[j]); l.well[j] == nil {
 			return nil
 		}
 	}
 	return l
+}
+
+// weighed are the places of those of a test's readings that are weighed as numbers.
+type weighed []int
+
+// of takes the weighed readings out of a row; nil when the test could not be done.
+func (at weighed) of(r *Row) []float64 {
+	if r == nil || r.Unreached {
+		return nil
+	}
+	out := make([]float64, len(at))
+	for n, i := range at {
+		if i >= len(r.Readings) {
+			return nil
+		}
+		out[n] = r.Readings[i]
+	}
+	return out
+}
+
+// changes says by how much suspect i moves each number from what a sound car shows, and how
+// wide it spreads it.
+func (at weighed) changes(l *numbers, i int, own *[kinds]*Row, rows *[shades]*Row) {
+	for k := range steps {
+		for j := range kinds {
+			base, v := at.of(own[j]), at.of(rows[k*kinds+j])
+			if base == nil {
+				continue
+			}
+			wide := make([]float64, len(at))
+			if v == nil { // the test could not be done with it: far from sound
+				v = slices.Clone(base)
+				for n := range v {
+					wide[n] = 15 * l.spread[n]
+				}
+			}
+			change := make([]float64, len(at))
+			up, down := at.of(rows[min(k+1, steps-1)*kinds+j]), at.of(rows[max(k-1, 0)*kinds+j])
+			for n := range at {
+				change[n] = v[n] - base[n]
+				if up != nil && down != nil { // even within a step
+					wide[n] = math.Abs(up[n]-down[n]) / float64(min(k+1, steps-1)-max(k-1, 0)) / math.Sqrt(12)
+				}
+				if math.Abs(change[n]) > 0.3*l.spread[n] {
+					l.feels[i] = true
+				}
+			}
+			l.change[i][k*kinds+j], l.wide[i][k*kinds+j] = change, wide
+		}
+	}
+	if slices.ContainsFunc(l.change[i][:], func(c []float64) bool { return c == nil }) {
+		l.feels[i] = false
+	}
 }

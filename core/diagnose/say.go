@@ -242,8 +242,8 @@ func (s *State) SizeWords(fault string) string {
 			break
 		}
 	}
-	a, _ := s.Suspects[i].hole(low, true, true)
-	_, b := s.Suspects[i].hole(high, true, true)
+	a, _ := s.Suspects[i].hole(low)
+	_, b := s.Suspects[i].hole(high)
 	if b == 0 {
 		return ""
 	}

@@ -79,7 +79,7 @@ func (t *Table) of(test string, s Suspect, c plumbing.Combination) *[shades]*Row
 	}
 	var out [shades]*Row
 	for k := range steps {
-		low, high := s.hole(k, true, true)
+		low, high := s.hole(k)
 		mid := math.Sqrt(low * high)
 		from, best, far := small, 0, math.Inf(1)
 		for _, o := range []struct {
