@@ -35,7 +35,7 @@ async function holdOn(page, done) {
   await page.waitForLoadState("networkidle");
   if (done.outcome === "cannot_pressurise") {
     await page.click("form[action$=cannot] button");
-    await page.waitForSelector(".verdict:has-text('Cannot pressurise')");
+    await page.waitForSelector(".verdict:has-text('Will not build pressure')");
   } else {
     for (const [leg, kind] of [[0, "drift"], [1, "hold"]]) {
       await page.check(`input[name=kind][value=${kind}]`);

@@ -261,6 +261,9 @@ func (s *server) estimate(n live.News) (*estimateJSON, error) {
 	case n.Estimate != nil && n.Run != "":
 		v.Sum, v.Said = n.Estimate.Sum, n.Estimate.Said
 		v.Outcome, has = record.Outcome(v.Sum.Verdict), v.Said == ""
+		if !has {
+			v.Outcome = record.CannotTell
+		}
 	case n.View != nil && n.Run == "":
 		v.Sum, has = n.Test.Summary()
 		v.Outcome, v.Said = n.Test.Outcome, n.Test.Problem
