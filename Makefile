@@ -70,7 +70,7 @@ bench:
 	go test -run '^$$' -bench . -benchmem ./...
 
 # The long form of the accuracy trials: the figures in docs/physics.md and docs/reasoning.md,
-# a hundred kills, every row of the table of readings twelve times as often. Go's cache of
+# a hundred kills, rows of the table of readings twenty times as often. Go's cache of
 # tests does not know the variables that ask for a long form: -count=1 leaves it out.
 accuracy:
 	WEXTER_LONG=1 go test -count=1 -v -timeout 3h -run 'Accuracy|Intervals|Looking|Stopping|Kills|Calibration|TheTable|TestsTell|FaultRuns|CombinationStarts' ./core/decay ./core/diagnose ./core/sim ./live

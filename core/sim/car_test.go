@@ -632,8 +632,9 @@ func TestManometer(t *testing.T) {
 func TestEveryTestCanBeDone(t *testing.T) {
 	t.Parallel()
 	b := ingest.Book()
-	cars := []plumbing.Combination{{Engine: "turbo-petrol", Boost: "charged-line", Vapour: "eonv-switch-remote", Recirculation: "egr-vacuum"},
-		{Engine: "na-maf", Vapour: "pressure-pump", Recirculation: "egr-stepper"}, {Engine: "na-map", Vapour: "early-ported"}}
+	// The turbo engine last: the plant takes longest over it, and only boost needs it.
+	cars := []plumbing.Combination{{Engine: "na-maf", Vapour: "pressure-pump", Recirculation: "egr-stepper"}, {Engine: "na-map", Vapour: "early-ported"},
+		{Engine: "na-maf", Vapour: "eonv-switch-remote", Recirculation: "egr-vacuum"}, {Engine: "turbo-petrol", Boost: "charged-line"}}
 	for _, test := range b.Tests {
 		done := false
 		for _, of := range cars {
@@ -668,7 +669,7 @@ func TestEveryTestCanBeDone(t *testing.T) {
 	}
 	for _, bad := range [][2]string{{"dance", "no test"}, {"egr-coils", "is for"}} {
 		t.Run(bad[0], func(t *testing.T) {
-			if _, err := sim.Try(build(t, cars[0], sim.Conditions{}), b, bad[0], ""); err == nil || !strings.Contains(err.Error(), bad[1]) {
+			if _, err := sim.Try(build(t, cars[2], sim.Conditions{}), b, bad[0], ""); err == nil || !strings.Contains(err.Error(), bad[1]) {
 				t.Errorf("%s: %v", bad[0], err)
 			}
 		})
