@@ -26,8 +26,9 @@ check-format:
 	@out=$$(gofmt -l $(GOFILES)); if [ -n "$$out" ]; then echo "not formatted:"; echo "$$out"; exit 1; fi
 	go vet ./...
 
+# Some packages wait more than they work: more of them at once than there are processors.
 go-test:
-	go test $(LIMITS) ./...
+	go test $(LIMITS) -p 4 ./...
 
 # The race detector needs a C compiler; without one this step says so and is left out. It
 # looks at what several hands do at once. With a C compiler a library that is never called
