@@ -7,6 +7,7 @@ import (
 	"html/template"
 	"math"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -315,11 +316,14 @@ func (s *server) showInstruments(c *echo.Context, failed error, ask string) erro
 	ctx := c.Request().Context()
 	d := instrumentsData{Ask: ask}
 	var err error
-	if d.Modules, err = s.shop.Devices(ctx, "module"); err != nil {
+	if d.Modules, err = s.shop.Devices(ctx, record.Module); err != nil {
 		return err
 	}
-	if d.Adapters, err = s.shop.Devices(ctx, "adapter"); err != nil {
+	if d.Adapters, err = s.shop.Devices(ctx, record.Adapter); err != nil {
 		return err
+	}
+	for _, list := range [][]record.Device{d.Modules, d.Adapters} { // they are found by what is written on them
+		slices.SortStableFunc(list, func(a, b record.Device) int { return strings.Compare(a.Name, b.Name) })
 	}
 	p := s.page(c, "Instruments", "instruments", d)
 	if failed != nil {

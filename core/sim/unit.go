@@ -573,11 +573,21 @@ func (c *Car) throttleSeen() float64 {
 	return c.rest("throttle")
 }
 
+// runTimeSeen is what the unit says of how long the engine has run: nought again when it
+// comes to key on, engine off (SAE J1979, value from memory). While it watches after
+// shut-down it keeps the time of the drive.
+func (c *Car) runTimeSeen() float64 {
+	if c.Engine.Mode == Key {
+		return 0
+	}
+	return c.Unit.RunTime
+}
+
 // Live is what the unit says of itself, by PID, in the units of the PIDs.
 func (c *Car) Live() map[string]float64 {
 	u, e := &c.Unit, &c.Engine
 	m := map[string]float64{"05": c.Coolant - 273.15, "0C": e.Speed, "0D": 0, "0F": c.net.Nodes[c.role["throttle"].first].Temperature() - 273.15,
-		"11": c.throttleSeen() * 100, "1F": math.Floor(u.RunTime), "30": float64(u.WarmUps), "33": c.At.Barometer / 1000,
+		"11": c.throttleSeen() * 100, "1F": math.Floor(c.runTimeSeen()), "30": float64(u.WarmUps), "33": c.At.Barometer / 1000,
 		"42": c.Volts(), "46": c.At.Ambient - 273.15, "03": 1}
 	if e.Mode == Load || e.Mode == Boost {
 		m["0D"] = 80
