@@ -16,6 +16,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"wexter/core/diagnose"
 	"wexter/core/knowledge"
 	"wexter/core/obd"
 	"wexter/core/plumbing"
@@ -28,6 +29,9 @@ type Shop struct {
 	DB   *store.DB
 	Book knowledge.Book
 	Now  func() time.Time
+	// Table is what the plant said of the Book's tests and faults; nil takes the one that
+	// ships with the program.
+	Table *diagnose.Table
 
 	cars  carCache
 	minds thoughts

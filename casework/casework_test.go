@@ -108,7 +108,7 @@ func TestAWholeCase(t *testing.T) {
 		t.Fatalf("the repeat is %s", got)
 	}
 	must(t, s.TryComplaint(ctx, "", id, casework.NewTrial{How: "drove an hour", Minutes: 60}))
-	if f, _ = s.Load(ctx, id); f.Proof().Whole() {
+	if f, _ = s.Load(ctx, id); f.Proof(s.Book).Whole() {
 		t.Error("proven though the complaint came back")
 	}
 	must(t, s.TryComplaint(ctx, "", id, casework.NewTrial{How: "drove an hour", Minutes: 60, Gone: true}))
@@ -120,7 +120,7 @@ func TestAWholeCase(t *testing.T) {
 	if err := s.TryComplaint(ctx, "", id, casework.NewTrial{How: "again", Minutes: 1, Gone: true}); err == nil || !strings.Contains(err.Error(), "closed") {
 		t.Errorf("a closed case was changed: %v", err)
 	}
-	p := s.Paper(f)
+	p := s.Paper(ctx, f)
 	if !strings.HasPrefix(p.Verdict, "Repair proven") || p.Before == nil || p.After == nil {
 		t.Errorf("%+v", p)
 	}
@@ -151,19 +151,19 @@ func TestProofMustFollowTheRepair(t *testing.T) {
 	must(t, s.AddFinding(ctx, "", id, casework.NewFinding{Part: "cap", By: record.ByWord, How: "cracked"}))
 	must(t, s.AddRepair(ctx, "", id, casework.NewRepair{Action: "cap", Lasting: true}))
 	f, _ := s.Load(ctx, id)
-	if p := f.Proof(); p.Repeat || p.Complaint {
+	if p := f.Proof(s.Book); p.Repeat || p.Complaint {
 		t.Errorf("what was done before the repair proves it: %+v", p)
 	}
 	after := hold(t, s, id, before, 0.05e-3)
-	if f, _ = s.Load(ctx, id); !f.Proof().Repeat {
+	if f, _ = s.Load(ctx, id); !f.Proof(s.Book).Repeat {
 		t.Error("the repeat after the repair does not count")
 	}
 	must(t, s.Stamp(ctx, "", id, casework.Entry{Kind: "test", ID: after}, casework.Strike))
-	if f, _ = s.Load(ctx, id); f.Proof().Repeat {
+	if f, _ = s.Load(ctx, id); f.Proof(s.Book).Repeat {
 		t.Error("a repeat that was struck out counts")
 	}
 	must(t, s.Stamp(ctx, "", id, casework.Entry{Kind: "test", ID: after}, casework.Restore))
-	if f, _ = s.Load(ctx, id); !f.Proof().Repeat {
+	if f, _ = s.Load(ctx, id); !f.Proof(s.Book).Repeat {
 		t.Error("put back, it does not count")
 	}
 }
@@ -434,8 +434,8 @@ func TestBadBundles(t *testing.T) {
 	must(t, err)
 	other := shop(t)
 	for _, c := range []struct{ from, to, say string }{
-		{"wexter-case/4", "wexter-case/5", "newer Wexter"},
-		{"wexter-case/4", "letter/1", "no bundle of a case"},
+		{"wexter-case/5", "wexter-case/6", "newer Wexter"},
+		{"wexter-case/5", "letter/1", "no bundle of a case"},
 		{"\"complaint\"", "\"complain\"", "complain"},
 		{"\"stage\": \"hunt\"", "\"stage\": \"lunch\"", "lunch"},
 		{"\"kind\": \"drift\"", "\"kind\": \"raft\"", "raft"},
@@ -515,7 +515,7 @@ func TestThePDFOfEveryDemoCase(t *testing.T) {
 				t.Errorf("%s: %s", f.Case.Number, x.Problem)
 			}
 		}
-		p := s.Paper(f)
+		p := s.Paper(ctx, f)
 		if len(p.Sections) < 3 || !strings.Contains(strings.Join(p.Foot, ""), "local rules") {
 			t.Errorf("%s: %d sections", f.Case.Number, len(p.Sections))
 		}

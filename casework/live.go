@@ -20,11 +20,11 @@ import (
 // LiveTest is a test as its live bench needs it: set-up, the legs that are in, and
 // what the system is permitted.
 type LiveTest struct {
-	Case  record.Case
-	Test  record.Test
-	Arch  knowledge.Archetype
-	Runs  []record.Run // not struck out, in order
-	bench bench
+	Case     record.Case
+	Test     record.Test
+	Arch     knowledge.Archetype
+	Runs     []record.Run // not struck out, in order
+	gathered gathered
 }
 
 // LiveTest reads a test for its live bench.
@@ -38,11 +38,11 @@ func (s *Shop) LiveTest(ctx context.Context, id string) (LiveTest, error) {
 	if err != nil {
 		return LiveTest{}, err
 	}
-	b, err := s.bench(tx, t)
+	b, err := s.gather(tx, t)
 	if err != nil {
 		return LiveTest{}, err
 	}
-	l := LiveTest{Case: c, Test: t, Arch: b.arch, bench: b}
+	l := LiveTest{Case: c, Test: t, Arch: b.arch, gathered: b}
 	runs, err := store.OfTest(tx, id)
 	l.Runs = standing(runs)
 	return l, err
@@ -56,7 +56,7 @@ func (l LiveTest) Done(kind record.RunKind) bool {
 // Judge works the result out with a leg that is still being read, as far as it went.
 // While it is Watched the verdict is one that may be looked at at any moment.
 func (l LiveTest) Judge(r record.Run, log ingest.Log) (record.Summary, error) {
-	b := l.bench
+	b := l.gathered
 	b.runs = append(slices.Clone(b.runs), r)
 	b.legs = append(slices.Clone(b.legs), legsOf(l.Test.Setup, r, log)...)
 	return b.judge()

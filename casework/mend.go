@@ -11,7 +11,8 @@ import (
 )
 
 // NewFinding is a part that was found.
-// It needs a test that singles it out, or the technician's word (By is record.ByWord).
+// It needs a test that singles it out, tests that cleared the rest (By is
+// record.ByElimination), or the technician's judgement (record.ByWord).
 type NewFinding struct {
 	Part, Place, How string
 	By               record.Ground
@@ -59,20 +60,24 @@ func (s *Shop) restsOn(ctx context.Context, tx store.Tx, id string, n NewFinding
 	if err != nil {
 		return "", "", 0, err
 	}
-	var rests []string
+	var rests, cleared []string
 	if car, err := s.Car(folder.Vehicle, folder.Corrections); err == nil { // with an archetype that is gone only a word is left
 		if odds, err = s.Odds(ctx, folder, n.Part); err != nil {
 			odds = 0 // a case that cannot be weighed may still be found
 		}
-		rests = car.RestsOn(folder, n.Part, odds)
+		rests, cleared = car.RestsOn(folder, n.Part, odds), car.Cleared(folder)
 	}
 	switch {
 	case len(rests) > 0:
 		return record.ByTest, strings.Join(rests, "; "), odds, nil
+	case n.By == record.ByElimination && len(cleared) > 0:
+		return record.ByElimination, strings.Join(cleared, "; "), odds, nil
+	case n.By == record.ByElimination:
+		return "", "", 0, problem("found", "Nothing on this case has cleared other parts yet, so elimination has nothing to rest on.")
 	case n.By == record.ByWord:
 		return record.ByWord, "", odds, nil
 	}
-	return "", "", 0, problem("found", "No test on this case singles this part out. Test it by itself, flag the exit seen there, or tick that it stands on your word.")
+	return "", "", 0, problem("found", "No test on this case singles this part out. Test it by itself, flag the exit seen there, say that the rest was eliminated, or tick that it is your judgement.")
 }
 
 // NewRepair is a repair, done or waiting for its part.
@@ -319,7 +324,7 @@ func (s *Shop) Close(ctx context.Context, key, id, reason string) error {
 			}
 		}
 		c.Outcome = record.Proven
-		if p := f.Proof(); !p.Whole() {
+		if p := f.Proof(s.Book); !p.Whole() {
 			c.Outcome = record.Unproven
 			if reason == "" {
 				return "", problem("reason", "%s Give the reason for closing without proof.", p.Missing())

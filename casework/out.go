@@ -17,10 +17,11 @@ import (
 )
 
 // Paper is the report on a case.
-func (s *Shop) Paper(f evidence.Folder) report.Paper {
-	pr := f.Proof()
-	w := paperWriter{s: s, f: f, p: report.Paper{Title: fmt.Sprintf("%s · %s", f.Case.Number, f.Vehicle.Name()), Before: summary(pr.Before), After: summary(pr.After)}}
-	w.p.Under = fmt.Sprintf("plate %s · %d · %d km · opened %s", f.Vehicle.Plate, f.Vehicle.Year, f.Vehicle.OdometerKM, f.Case.OpenedAt.Local().Format("2 Jan 2006"))
+func (s *Shop) Paper(ctx context.Context, f evidence.Folder) report.Paper {
+	pr := f.Proof(s.Book)
+	w := paperWriter{s: s, ctx: ctx, f: f, p: report.Paper{Title: fmt.Sprintf("%s · %s", f.Case.Number, f.Vehicle.Name()), Before: summary(pr.Before), After: summary(pr.After)}}
+	w.car, _ = s.Car(f.Vehicle, f.Corrections)
+	w.p.Under = strings.Join(known(f), " · ")
 	if f.Case.ClosedAt != nil {
 		w.p.Under += " · closed " + f.Case.ClosedAt.Local().Format("2 Jan 2006")
 	}
@@ -41,11 +42,26 @@ func (s *Shop) Paper(f evidence.Folder) report.Paper {
 	return w.p
 }
 
+// known is what is known of the car and when it came; what nobody wrote down is left out.
+func known(f evidence.Folder) []string {
+	out := []string{"plate " + f.Vehicle.Plate}
+	if f.Vehicle.Year > 0 {
+		out = append(out, fmt.Sprint(f.Vehicle.Year))
+	}
+	if f.Vehicle.OdometerKM > 0 {
+		out = append(out, fmt.Sprintf("%d km", f.Vehicle.OdometerKM))
+	}
+	return append(out, "opened "+f.Case.OpenedAt.Local().Format("2 Jan 2006"))
+}
+
 // paperWriter writes the sections of a report one after another.
 type paperWriter struct {
-	s *Shop
-	f evidence.Folder
-	p report.Paper
+	s      *Shop
+	ctx    context.Context
+	f      evidence.Folder
+	car    Car // without plumbing when its archetype is gone
+	p      report.Paper
+	photos []report.Picture
 }
 
 // section adds a section that says something.
@@ -91,9 +107,12 @@ func (w *paperWriter) work() {
 		if !x.Struck() {
 			part, _ := w.s.Book.Fault(x.Part)
 			put(&found, part.Name, strings.Trim(x.Place+". "+x.How, ". "))
+			put(&found, "rests on", x.By.Words(x.RestsOn))
+			w.picture(x.Photo, part.Name+", "+x.Place)
 		}
 	}
 	w.section("Found", found)
+	w.pictures()
 	var done []report.Row
 	for _, x := range w.f.Repairs {
 		if x.Struck() {
@@ -105,27 +124,108 @@ func (w *paperWriter) work() {
 		if x.Torque > 0 {
 			put(&done, "torque", fmt.Sprintf("%.3g N·m (%.3g lbf·ft)", x.Torque, x.Torque/units.FootPound))
 		}
-		put(&done, "time, cost", fmt.Sprintf("%d min, %d.%02d €", x.Minutes, x.CostCents/100, x.CostCents%100))
+		put(&done, "time, cost", spent(x))
 	}
 	w.section("Repair", done)
 }
 
-// tests are the test that failed and its repeat, or the last one when there is neither.
-func (w *paperWriter) tests(pr evidence.Proof) {
-	w.test(pr.Before, "The test that failed")
-	w.test(pr.After, "The same test after the repair")
-	if pr.Before == nil && pr.After == nil && len(w.f.Tests) > 0 {
-		w.test(&w.f.Tests[len(w.f.Tests)-1], "Test")
+// spent is what a repair took, as far as it was written down.
+func spent(x record.RepairDone) string {
+	var out []string
+	if x.Minutes > 0 {
+		out = append(out, fmt.Sprintf("%d min", x.Minutes))
 	}
+	if x.CostCents > 0 {
+		out = append(out, fmt.Sprintf("%d.%02d €", x.CostCents/100, x.CostCents%100))
+	}
+	return strings.Join(out, ", ")
+}
+
+// tests are all tests of the case that count, with their readings; the one that failed and its
+// repeat first, side by side.
+func (w *paperWriter) tests(pr evidence.Proof) {
+	w.piece(pr.Before, "The test that failed")
+	w.piece(pr.After, "The same test after the repair")
 	if w.p.Before != nil || w.p.After != nil {
 		w.p.Sections = append(w.p.Sections, report.Section{Head: "Before and after", Plot: true})
 	}
+	shown := func(id string) bool {
+		return pr.Before != nil && pr.Before.ID() == id || pr.After != nil && pr.After.ID() == id
+	}
+	for i := range w.f.Tests {
+		if t := &w.f.Tests[i]; !t.Struck() && !shown(t.ID) && t.Outcome != record.NoOutcome {
+			w.hold(t, "Pressure or vacuum hold")
+		}
+	}
+	for _, x := range w.f.Results {
+		if !x.Struck() && !shown(x.ID) {
+			w.result(x, "")
+		}
+	}
 }
 
-func (w *paperWriter) test(t *evidence.TestFolder, name string) {
-	if t == nil {
+// piece is a hold or any other test, under a heading of the proof.
+func (w *paperWriter) piece(p *evidence.Piece, head string) {
+	switch {
+	case p == nil:
+	case p.Hold != nil:
+		w.hold(p.Hold, head)
+	default:
+		w.result(*p.Result, head)
+	}
+}
+
+// result is a test of the Book in its own form: what came out and why, every reading, the
+// places with their size, and who judged.
+func (w *paperWriter) result(x record.Result, head string) {
+	t, _ := w.s.Book.Test(x.Test)
+	name := t.Name
+	if w.car.Car != nil {
+		name = w.car.ResultName(x)
+	}
+	if head != "" {
+		head += ": "
+	}
+	o, _ := t.Outcome(x.Outcome)
+	rows := []report.Row{{Name: "outcome", Value: o.Name}}
+	if !x.ByHand() {
+		put(&rows, "because", x.Says)
+	}
+	if w.car.Car != nil {
+		for _, l := range w.car.Lines(x) {
+			put(&rows, l.Name, l.Value)
+		}
+		put(&rows, "judged", w.car.JudgedBy(x))
+	}
+	put(&rows, "note", x.Note)
+	if x.Doubted() {
+		put(&rows, "doubted", "it counts for nothing until the doubt is taken back")
+	}
+	put(&rows, "made", x.At.Local().Format("2 Jan 2006, 15:04"))
+	w.section(head+name, rows)
+	w.picture(x.Photo, name)
+	w.pictures()
+}
+
+// picture puts a photo beside what was just said.
+func (w *paperWriter) picture(hash, caption string) {
+	if hash == "" {
 		return
 	}
+	if p, err := w.s.Photo(w.ctx, hash); err == nil {
+		w.photos = append(w.photos, report.Picture{Hash: hash, Mime: p.Mime, Data: p.Data, Caption: strings.Trim(caption, ", ")})
+	}
+}
+
+// pictures hangs the photos gathered so far under the last section.
+func (w *paperWriter) pictures() {
+	if n := len(w.p.Sections); n > 0 && len(w.photos) > 0 {
+		w.p.Sections[n-1].Pictures = append(w.p.Sections[n-1].Pictures, w.photos...)
+	}
+	w.photos = nil
+}
+
+func (w *paperWriter) hold(t *evidence.TestFolder, name string) {
 	rows := []report.Row{{Name: "outcome", Value: t.Outcome.Words()}}
 	if sum, ok := t.Summary(); ok {
 		put(&rows, "leak", fmt.Sprintf("%.3f mm (%.4f in), 95 %% between %.3f and %.3f mm", sum.D*1e3, sum.D/units.Inch, sum.Low*1e3, sum.High*1e3))
@@ -177,12 +277,7 @@ func (w *paperWriter) end() {
 		put(&tried, x.At.Local().Format("2 Jan, 15:04"), fmt.Sprintf("%s, %d min: %s", x.How, (x.Seconds+30)/60, came))
 	}
 	w.section("The complaint tried again", tried)
-	switch w.f.Case.Monitors {
-	case record.MonitorsComplete:
-		w.section("Monitors", nil, "The EVAP monitor has run and is complete.")
-	case record.MonitorsIncomplete:
-		w.section("Monitors", nil, "The EVAP monitor has not run yet; the car is ready for inspection when it has.")
-	}
+	w.monitors()
 	a, _ := w.s.Book.Archetype(w.f.Vehicle.Archetype)
 	var cautions []string
 	for _, k := range a.Cautions {
@@ -194,6 +289,33 @@ func (w *paperWriter) end() {
 	}
 }
 
+// monitors says whether the checks that the repair concerns have run.
+func (w *paperWriter) monitors() {
+	which := "The monitors concerned"
+	if w.car.Car != nil {
+		names := MonitorNames(w.car.Monitors(w.f))
+		if names == "" {
+			return
+		}
+		which = Upper(names)
+	}
+	switch w.f.Case.Monitors {
+	case record.MonitorsComplete:
+		w.section("Monitors", nil, which+": complete.")
+	case record.MonitorsIncomplete:
+		w.section("Monitors", nil, which+": not complete yet. The car is ready for inspection when they are.")
+	}
+}
+
+// MonitorNames says some monitors in words.
+func MonitorNames(keys []string) string {
+	var out []string
+	for _, k := range keys {
+		out = append(out, map[string]string{"evap": "EVAP monitor", "egr": "EGR monitor", "fuel": "fuel system monitor"}[k])
+	}
+	return strings.Join(out, ", ")
+}
+
 // joined is strings.Join for words of any type.
 func joined[S ~string](words []S, by string) string {
 	var out []string
@@ -203,11 +325,12 @@ func joined[S ~string](words []S, by string) string {
 	return strings.Join(out, by)
 }
 
-func summary(t *evidence.TestFolder) *record.Summary {
-	if t == nil {
+// summary is what a hold found; nil for other tests.
+func summary(p *evidence.Piece) *record.Summary {
+	if p == nil || p.Hold == nil {
 		return nil
 	}
-	if s, ok := t.Summary(); ok {
+	if s, ok := p.Hold.Summary(); ok {
 		return &s
 	}
 	return nil
@@ -247,6 +370,9 @@ func (s *Shop) Export(ctx context.Context, id string) (data []byte, number strin
 		hashes = append(hashes, x.Photo)
 	}
 	for _, x := range f.PostMortems {
+		hashes = append(hashes, x.Photo)
+	}
+	for _, x := range f.Results {
 		hashes = append(hashes, x.Photo)
 	}
 	for _, x := range f.Corrections {

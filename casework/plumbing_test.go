@@ -385,7 +385,7 @@ func TestASectionThatHeld(t *testing.T) {
 	}
 	must(t, s.Stamp(ctx, "", id, casework.Entry{Kind: "test", ID: whole}, casework.Trust))
 	f, _ := joined(t, s, id)
-	if p := f.Proof(); p.Before == nil || p.Before.ID != whole {
+	if p := f.Proof(s.Book); p.Before == nil || p.Before.ID() != whole {
 		t.Errorf("the test to repeat is %+v", p.Before)
 	}
 	n := car("SQ 11")

@@ -2,14 +2,15 @@ package casework
 
 import (
 	"context"
-	"math"
 	"slices"
 	"strings"
 
+	"wexter/core/bench"
 	"wexter/core/diagnose"
 	"wexter/core/knowledge"
 	"wexter/core/plumbing"
 	"wexter/core/record"
+	"wexter/evidence"
 	"wexter/store"
 )
 
@@ -34,7 +35,9 @@ func (s *Shop) Observe(ctx context.Context, key, caseID string, n NewObservation
 			return problem("circumstance", "there is no circumstance %q", n.Key)
 		}
 		n.Part, n.Absent = "", false
-	case record.SeenRenewed, record.SeenMarks:
+	case record.SeenRenewed:
+		n.Key = ""
+	case record.SeenMarks:
 		n.Key, n.Absent = "", false
 	default:
 		return problem("observation", "a sign, a circumstance, a part renewed, or marks of earlier work")
@@ -79,60 +82,30 @@ func (s *Shop) Observe(ctx context.Context, key, caseID string, n NewObservation
 	return err
 }
 
-// NewResult is what came out of a test.
+// NewResult is a test of the Book with what was read. Outcome is empty, and the readings name
+// it, unless a person names another; Why is then the reason.
 type NewResult struct {
-	Test, Part, Outcome, Note string
-	Readings                  []float64 // in the Book's units; NaN where nothing was read
-	Exits                     []record.ExitSeen
+	Test, Part, Note string
+	Readings         bench.Readings
+	Outcome, Why     string
+	RepeatOf         string // the result that it repeats
+	Photo            *record.Photo
 }
 
-// check cleans what was typed and refuses what cannot be, whatever the car.
-func (n *NewResult) check() error {
-	var err error
-	if n.Note, err = text("note", n.Note, 2000); err != nil {
-		return err
-	}
-	if n.Outcome == "" {
-		return problem("outcome", "say what came out")
-	}
-	for _, e := range n.Exits {
-		if !e.Size.Known() {
-			return problem("exits", "an exit is a wisp, a stream or a billow")
-		}
-	}
-	if n.Outcome == "exit" && len(n.Exits) == 0 && !diagnose.PartTest(n.Test) {
-		return problem("exits", "say where it came out: the place is what this test tells")
-	}
-	if n.Outcome != "exit" {
-		n.Exits = nil
-	}
-	if len(n.Exits) > 12 {
-		return problem("exits", "more than twelve exits: write the strongest down")
-	}
-	if n.Test == "look" && (n.Outcome == "seen" || n.Outcome == "marks") && n.Part == "" {
-		return problem("part", "say on which part")
-	}
-	return nil
-}
-
-// AddResult writes the result of a test of the Book down. It is tried on the car first:
-// what cannot be is refused in a sentence, and nothing is kept.
+// AddResult writes the result of a test of the Book down: the readings judge, and a person may
+// overrule them with a word why. A reading that is missing is asked for. The result is tried on
+// the car first: what cannot be is refused in a sentence, and nothing is kept.
 func (s *Shop) AddResult(ctx context.Context, key, caseID string, n NewResult) (string, error) {
 	t, ok := s.Book.Test(n.Test)
 	if !ok {
 		return "", problem("test", "there is no test %q", n.Test)
 	}
-	if err := n.check(); err != nil {
+	var err error
+	if n.Note, err = text("note", n.Note, 2000); err != nil {
 		return "", err
 	}
-	x := record.Result{ID: newID(), CaseID: caseID, Test: n.Test, Part: n.Part, Outcome: n.Outcome, Note: n.Note, Figures: record.Figures{}, Exits: append(record.ExitsSeen{}, n.Exits...)}
-	for i, r := range t.Reads {
-		fig := record.Figure{Name: r.Name, Unit: r.Unit}
-		if i < len(n.Readings) && !math.IsNaN(n.Readings[i]) {
-			v := n.Readings[i]
-			fig.Value = &v
-		}
-		x.Figures = append(x.Figures, fig)
+	if n.Why, err = text("why", n.Why, 400); err != nil {
+		return "", err
 	}
 	return s.do(ctx, key, func(tx store.Tx) (string, error) {
 		c, err := open(tx, caseID, 0)
@@ -147,36 +120,189 @@ func (s *Shop) AddResult(ctx context.Context, key, caseID string, n NewResult) (
 		if err != nil {
 			return "", err
 		}
-		if x.Part != "" {
-			if _, err := car.part(x.Part); err != nil {
-				return "", err
-			}
-		}
-		if x.Test == "smoke" && x.Part != "" && !slices.ContainsFunc(car.SmokeEntries(), func(p plumbing.Part) bool { return p.Key == x.Part }) {
-			return "", problem("part", "smoke cannot be let into this car's vapour system there")
-		}
-		for _, e := range x.Exits {
-			if _, err := car.part(e.Part); err != nil {
-				return "", err
-			}
-		}
-		m, err := s.model(f, car)
-		if err != nil {
+		x := record.Result{ID: newID(), CaseID: caseID, Test: n.Test, Part: n.Part, Note: n.Note, Overruled: n.Why}
+		x.Figures, x.Exits = evidence.Figures(t, n.Readings)
+		if err := car.canBe(t, n); err != nil {
 			return "", err
 		}
-		if _, err := m.Think(diagnose.History{{Evidence: car.ResultEvidence(x)}}); err != nil {
-			msg := err.Error()
-			if _, rest, ok := strings.Cut(msg, car.ResultWords(x)+": "); ok {
-				msg = rest
-			}
-			return "", problem("result", "%s.", Upper(msg))
+		if err := car.decide(t, n, &x); err != nil {
+			return "", err
+		}
+		if x.RepeatOf, err = repeated(f, n); err != nil {
+			return "", err
+		}
+		if err := s.tryOn(f, car, x); err != nil {
+			return "", err
+		}
+		if x.Photo, err = hashOf(tx, n.Photo); err != nil {
+			return "", err
 		}
 		x.At = s.now()
 		if err := tx.Add(&x); err != nil {
 			return "", err
 		}
-		return x.ID, advance(tx, c, record.Hunt)
+		stage := record.Hunt
+		if p := f.Proof(s.Book); p.Repaired && c.Stage == record.Proof {
+			stage = record.Proof
+		}
+		return x.ID, advance(tx, c, stage)
 	})
+}
+
+// JudgeResult says what readings come to, without writing anything down.
+func (s *Shop) JudgeResult(ctx context.Context, caseID string, n NewResult) (bench.Verdict, error) {
+	t, ok := s.Book.Test(n.Test)
+	if !ok {
+		return bench.Verdict{}, problem("test", "there is no test %q", n.Test)
+	}
+	f, err := s.Load(ctx, caseID)
+	if err != nil {
+		return bench.Verdict{}, err
+	}
+	car, err := s.Car(f.Vehicle, f.Corrections)
+	if err != nil {
+		return bench.Verdict{}, err
+	}
+	if err := car.canBe(t, n); err != nil {
+		return bench.Verdict{}, err
+	}
+	v, err := car.judge(t, n)
+	if err == nil && v.Outcome == "" {
+		err = &Problem{Field: v.Ask, Sentence: v.Says}
+	}
+	return v, err
+}
+
+// judge turns readings of a test of this car into a verdict.
+func (c Car) judge(t knowledge.Test, n NewResult) (bench.Verdict, error) {
+	p, _ := c.Graph.Part(n.Part)
+	v, err := bench.Judge(t, bench.Subject{Of: c.Combination, Graph: c.Graph, Part: p}, n.Readings)
+	if err != nil {
+		return v, problem("reading", "%s.", Upper(strings.TrimSuffix(err.Error(), ".")))
+	}
+	return v, nil
+}
+
+// canBe refuses parts that a test cannot be of, and places that this car does not have.
+func (c Car) canBe(t knowledge.Test, n NewResult) error {
+	b := bench.For(t)
+	if !t.Fits(c.Combination) {
+		return problem("test", "This test is not for this car.")
+	}
+	if n.Part != "" {
+		if _, err := c.part(n.Part); err != nil {
+			return err
+		}
+	}
+	at := func(p plumbing.Part) bool { return p.Key == n.Part }
+	switch {
+	case b.On == bench.OnePart && n.Part == "":
+		return problem("part", "Say which part was tried.")
+	case b.On == bench.OnePart && !slices.ContainsFunc(c.Targets(t.Key), at):
+		return problem("part", "This test does not try that part.")
+	case b.On == bench.SealedSystem && n.Part != "" && !slices.ContainsFunc(c.SmokeEntries(), at):
+		return problem("part", "Nothing can be let into this car's vapour system there.")
+	}
+	for _, r := range n.Readings {
+		if len(r.Places) > mostPlaces {
+			return problem("exits", "more than twelve places: write the strongest down")
+		}
+		for _, p := range r.Places {
+			if _, err := c.part(p.Part); err != nil {
+				return err
+			}
+			if p.Size != "" && !record.ExitSize(p.Size).Known() {
+				return problem("exits", "an exit is a wisp, a stream or a billow")
+			}
+		}
+	}
+	return nil
+}
+
+// mostPlaces is how many places a test may show.
+const mostPlaces = 12
+
+// decide takes the outcome from the readings, or from the person who overrules them.
+func (c Car) decide(t knowledge.Test, n NewResult, x *record.Result) error {
+	v, err := c.judge(t, n)
+	if err != nil {
+		return err
+	}
+	x.Judged, x.Says, x.Outcome = v.Outcome, v.Says, n.Outcome
+	if _, ok := t.Outcome(n.Outcome); n.Outcome != "" && !ok {
+		return problem("outcome", "the test %q has no outcome %q", t.Name, n.Outcome)
+	}
+	byHand := bench.For(t).Odds == bench.ByHand
+	switch {
+	case n.Outcome == "" && v.Outcome != "":
+		x.Outcome, x.Overruled = v.Outcome, ""
+	case n.Outcome == "" && byHand:
+		return problem("outcome", "This test is judged by hand: say what came out.")
+	case n.Outcome == "":
+		return &Problem{Field: v.Ask, Sentence: v.Says}
+	case n.Outcome == v.Outcome:
+		x.Overruled = ""
+	case n.Why == "" && !byHand:
+		return problem("why", "The readings say otherwise, or are not complete. Say in a word why \"%s\" is right all the same.", outcomeName(t, n.Outcome))
+	}
+	return nil
+}
+
+func outcomeName(t knowledge.Test, key string) string {
+	o, _ := t.Outcome(key)
+	return o.Name
+}
+
+// repeated checks what a result repeats: one of the same test and part, on the same case.
+func repeated(f evidence.Folder, n NewResult) (string, error) {
+	if n.RepeatOf == "" {
+		return "", nil
+	}
+	i := slices.IndexFunc(f.Results, func(r record.Result) bool { return r.ID == n.RepeatOf && !r.Struck() })
+	if i < 0 {
+		return "", problem("repeat", "The result that this one repeats is not on this case.")
+	}
+	if r := f.Results[i]; r.Test != n.Test || r.Part != n.Part {
+		return "", problem("repeat", "A repeat is the same test of the same part; that was %q.", r.Test)
+	}
+	return n.RepeatOf, nil
+}
+
+// tryOn holds a result against the reasoning: what cannot have come out of a test on this car
+// is refused.
+func (s *Shop) tryOn(f evidence.Folder, car Car, x record.Result) error {
+	m, err := s.model(f, car)
+	if err != nil {
+		return err
+	}
+	if _, err := m.Think(diagnose.History{{Evidence: car.ResultEvidence(x)}}); err != nil {
+		msg := err.Error()
+		if _, rest, ok := strings.Cut(msg, car.ResultWords(x)+": "); ok {
+			msg = rest
+		}
+		return problem("result", "%s.", Upper(strings.TrimSuffix(msg, ".")))
+	}
+	return nil
+}
+
+// unread are the ways in which the scan is answered without one, by the outcome of the Book's
+// test of codes and readiness, with the readings that this stands for.
+var unread = map[string]bench.Readings{
+	"no-tool":         nil,
+	"no-check":        nil,
+	"none-complete":   {"codes": {}, "open": {}},
+	"none-incomplete": {"codes": {}, "open": bench.Said("not all")},
+}
+
+// Unread writes down, by one tap, that there are no codes, or why none were read, so that the
+// hunt goes on.
+func (s *Shop) Unread(ctx context.Context, key, caseID, how string) error {
+	r, ok := unread[how]
+	if !ok {
+		return problem("scan", "There is no such answer: no scan tool here, no codes, or a car that checks nothing by itself.")
+	}
+	_, err := s.AddResult(ctx, key, caseID, NewResult{Test: bench.Readiness.Key, Readings: r, Outcome: how, Why: "said by one tap"})
+	return err
 }
 
 // Answer says why a found part failed: a fault of which it is the victim,

@@ -106,7 +106,7 @@ func paperWords(s *casework.Shop, t *testing.T, id string) (out []string) {
 	t.Helper()
 	f, err := s.Load(ctx, id)
 	must(t, err)
-	for _, sec := range s.Paper(f).Sections {
+	for _, sec := range s.Paper(ctx, f).Sections {
 		for _, r := range sec.Rows {
 			out = append(out, r.Name)
 		}
@@ -169,7 +169,7 @@ func TestDoubtedRepeatProvesNothing(t *testing.T) {
 	proof := func() evidence.Proof {
 		f, err := s.Load(ctx, id)
 		must(t, err)
-		return f.Proof()
+		return f.Proof(s.Book)
 	}
 	if !proof().Whole() {
 		t.Fatalf("not whole: %s", proof().Missing())

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"time"
 
+	"wexter/core/bench"
 	"wexter/core/decay"
 	"wexter/core/gas"
 	"wexter/core/knowledge"
@@ -319,7 +320,7 @@ func (s *Shop) SetOutcome(ctx context.Context, key, testID string, o record.Outc
 
 // judge works a test's result out from its legs and saves it.
 func (s *Shop) judge(tx store.Tx, t record.Test) error {
-	b, err := s.bench(tx, t)
+	b, err := s.gather(tx, t)
 	if err != nil {
 		return err
 	}
@@ -361,8 +362,8 @@ func touch(tx store.Tx, caseID string) error {
 	return advance(tx, c, c.Stage)
 }
 
-// bench is a test with what its legs hold, ready to be judged.
-type bench struct {
+// gathered is a test with what its legs hold, ready to be judged.
+type gathered struct {
 	setup record.Setup
 	arch  knowledge.Archetype
 	now   time.Time
@@ -377,8 +378,8 @@ type leg struct {
 	over bool // reaches the end of the gauge's range
 }
 
-func (s *Shop) bench(tx store.Tx, t record.Test) (bench, error) {
-	b := bench{setup: t.Setup, now: s.now()}
+func (s *Shop) gather(tx store.Tx, t record.Test) (gathered, error) {
+	b := gathered{setup: t.Setup, now: s.now()}
 	c, err := store.Get[record.Case](tx, t.CaseID)
 	if err != nil {
 		return b, err
@@ -473,14 +474,14 @@ func isHold(l decay.Leg, top float64, from int) bool {
 }
 
 // judge fits the legs and says what speaks against the result.
-func (b bench) judge() (record.Summary, error) {
+func (b gathered) judge() (record.Summary, error) {
 	su := b.setup.Decay()
 	var legs []decay.Leg
 	for _, l := range b.legs {
 		legs = append(legs, l.leg)
 		su.Watching = su.Watching || l.run.Watched
 	}
-	res, err := decay.Judge(legs, su)
+	res, _, err := bench.JudgeHold(legs, su)
 	if err != nil {
 		return record.Summary{}, err
 	}
@@ -498,7 +499,7 @@ func (b bench) judge() (record.Summary, error) {
 }
 
 // gaps says of each gap what was not read, and whether anything beside it is judged.
-func (b bench) gaps() []string {
+func (b gathered) gaps() []string {
 	var said []string
 	for _, r := range b.runs {
 		rest := "that stretch is not judged, what stands before and after it is."
@@ -531,7 +532,7 @@ func summarise(r decay.Result, legs []leg) record.Summary {
 
 // doubts adds what speaks against the result though the fit is good: a rig that
 // leaks, a calibration long past, a step of the sealing not ticked.
-func (b bench) doubts(sum *record.Summary) {
+func (b gathered) doubts(sum *record.Summary) {
 	in := b.setup.Instrument
 	say := func(f string, a ...any) { sum.Warnings = append(sum.Warnings, fmt.Sprintf(f, a...)) }
 	for i, l := range b.legs {

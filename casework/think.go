@@ -1,6 +1,7 @@
 package casework
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -172,7 +173,7 @@ func (s *Shop) model(f evidence.Folder, car Car) (*diagnose.Model, error) {
 	if f.Vehicle.Year > 1900 {
 		age = math.Max(float64(f.Case.OpenedAt.Year()-f.Vehicle.Year), 0)
 	}
-	m, err := diagnose.New(s.Book, ingest.Table(), diagnose.Car{Of: car.Combination, Graph: car.Graph, Age: age, Km: f.Vehicle.OdometerKM})
+	m, err := diagnose.New(s.Book, cmp.Or(s.Table, ingest.Table()), diagnose.Car{Of: car.Combination, Graph: car.Graph, Age: age, Km: f.Vehicle.OdometerKM})
 	if err != nil {
 		return nil, problem("plumbing", "%s.", Upper(err.Error()))
 	}
@@ -199,7 +200,7 @@ func (s *Shop) KeepNext(ctx context.Context, f evidence.Folder, t *Thought) erro
 		return nil
 	}
 	c.Next, c.NextMinutes, c.NextBasis = t.Words, t.Minutes, basis
-	if len(f.Scans)+len(f.Codes) == 0 || !slices.Contains([]record.Stage{record.Intake, record.Scan, record.Hunt}, c.Stage) {
+	if !f.Read() || !slices.Contains([]record.Stage{record.Intake, record.Scan, record.Hunt}, c.Stage) {
 		c.Next = "" // the order of the work says what is next
 	}
 	return s.DB.Write(ctx, func(tx store.Tx) error { return tx.KeepNext(c) })

@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"wexter/casework"
+	"wexter/core/bench"
 	"wexter/core/diagnose"
 	"wexter/core/record"
 	"wexter/evidence"
@@ -63,18 +64,21 @@ func TestResults(t *testing.T) {
 	c := car("SQ 502")
 	c.Codes = "P0442"
 	id, _ := s.OpenCase(ctx, "", c)
-	nan := math.NaN()
 	for say, n := range map[string]casework.NewResult{
-		"no test":             {Test: "divining", Outcome: "yes"},
-		"say what came out":   {Test: "cap-check", Part: "cap"},
-		"no outcome":          {Test: "cap-check", Part: "cap", Outcome: "melts"},
-		"is of one part":      {Test: "valve-bench", Outcome: "good"},
-		"not on this car":     {Test: "valve-bench", Part: "flux", Outcome: "good"},
-		"where it came out":   {Test: "smoke", Outcome: "exit"},
-		"wisp, a stream":      {Test: "smoke", Outcome: "exit", Exits: []record.ExitSeen{{Part: "cap", Size: "ocean"}}},
-		"on which part":       {Test: "look", Outcome: "seen"},
-		"is not for this car": {Test: "eonv-manometer", Part: "vent-valve", Outcome: "good"},
-		"cannot be":           {Test: "cap-check", Part: "cap", Outcome: "holds", Readings: []float64{1e12, nan}},
+		"no test":                    {Test: "divining", Outcome: "yes"},
+		"What does the tester show":  {Test: "cap-check", Part: "cap"},
+		"no outcome":                 {Test: "cap-check", Part: "cap", Outcome: "melts", Why: "it does"},
+		"which part was tried":       {Test: "valve-bench"},
+		"not on this car":            {Test: "valve-bench", Part: "flux"},
+		"does not try that part":     {Test: "valve-bench", Part: "neck"},
+		"every place where it comes": {Test: "smoke", Readings: bench.Readings{"far": bench.Said("yes")}},
+		"at the far end":             {Test: "smoke", Readings: bench.Readings{"exits": {}}},
+		"wisp, a stream":             {Test: "smoke", Readings: bench.Readings{"exits": {Places: []bench.Place{{Part: "cap", Size: "ocean"}}}}},
+		"where you see damage":       {Test: "look"},
+		"not for this car":           {Test: "eonv-manometer", Part: "vent-valve"},
+		"lies between 0 and 30":      {Test: "cap-check", Part: "cap", Readings: bench.Readings{"left": bench.Num(1e12)}},
+		"Say in a word why":          {Test: "cap-check", Part: "cap", Outcome: "holds", Readings: bench.Readings{"left": bench.Num(2)}},
+		"is not on this case":        {Test: "cap-check", Part: "cap", RepeatOf: "nowhere", Readings: bench.Readings{"left": bench.Num(2)}},
 	} {
 		t.Run(say, func(t *testing.T) {
 			if _, err := s.AddResult(ctx, "", id, n); err == nil || !strings.Contains(err.Error(), say) {
@@ -86,9 +90,10 @@ func TestResults(t *testing.T) {
 		t.Fatalf("%d results were half kept", len(f.Results))
 	}
 	before, _ := thought(t, s, id)
-	_, err := s.AddResult(ctx, "once", id, casework.NewResult{Test: "smoke", Outcome: "exit", Exits: []record.ExitSeen{{Part: "neck", Size: "stream"}}})
+	exit := casework.NewResult{Test: "smoke", Readings: bench.Readings{"exits": {Places: []bench.Place{{Part: "neck", Size: "stream"}}}}}
+	_, err := s.AddResult(ctx, "once", id, exit)
 	must(t, err)
-	_, err = s.AddResult(ctx, "once", id, casework.NewResult{Test: "smoke", Outcome: "exit", Exits: []record.ExitSeen{{Part: "neck", Size: "stream"}}})
+	_, err = s.AddResult(ctx, "once", id, exit)
 	must(t, err)
 	after, f := thought(t, s, id)
 	if len(f.Results) != 1 || after.State.Odds("neck") < 0.8 || before.State.Odds("neck") > 0.3 {
@@ -102,10 +107,15 @@ func TestResults(t *testing.T) {
 	if on := k.RestsOn(f, "cap", after.State.Odds("cap")); len(on) != 0 {
 		t.Errorf("the cap rests on %q", on)
 	}
-	_, err = s.AddResult(ctx, "", id, casework.NewResult{Test: "trims", Outcome: "normal", Readings: []float64{1.2, nan, nan}})
+	_, err = s.AddResult(ctx, "", id, casework.NewResult{Test: "trims", Outcome: "normal", Why: "the reader froze after the first point", Readings: bench.Readings{"idle": bench.Num(1.2)}})
 	must(t, err)
-	if f, _ := s.Load(ctx, id); f.Results[1].Figures[0].Value == nil || f.Results[1].Figures[1].Value != nil || f.Results[1].Figures[0].Unit != "%" {
-		t.Errorf("%+v", f.Results[1].Figures)
+	f, _ = s.Load(ctx, id)
+	x := f.Results[1]
+	if g := x.Figures[1]; g.Key != "idle" || g.Value == nil || x.Figures[2].Value != nil || g.Unit != "%" {
+		t.Errorf("%+v", x.Figures)
+	}
+	if x.Outcome != "normal" || x.Judged != "" || !x.ByHand() || x.Overruled == "" || !strings.Contains(x.Says, "2500") {
+		t.Errorf("overruled by hand: %+v", x)
 	}
 	if f.Case.Stage != record.Hunt {
 		t.Errorf("a result leaves the case at %s", f.Case.Stage)

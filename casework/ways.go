@@ -8,6 +8,7 @@ import (
 	"slices"
 	"time"
 
+	"wexter/core/bench"
 	"wexter/core/diagnose"
 	"wexter/core/knowledge"
 	"wexter/core/record"
@@ -40,7 +41,7 @@ func (s *Shop) standing(f evidence.Folder) string {
 	last := ""
 	for _, t := range f.Tests {
 		if t.StruckAt == nil && t.At.After(at) {
-			d, _ := s.Book.Test("decay")
+			d, _ := s.Book.Test(bench.With(bench.FromHole).Key)
 			at, last = t.At, d.Shares
 		}
 	}
@@ -130,7 +131,7 @@ func (s *Shop) PartsWays(ctx context.Context, f evidence.Folder, car Car) (out [
 		w := "a proven equal will do"
 		if b.Genuine(p.Kind) {
 			w = "genuine, poor copies come back"
-			if b.Policies["parts"] == "genuine" {
+			if b.Policies[knowledge.SchoolParts] == "genuine" {
 				w = "genuine, as this shop takes all parts"
 			}
 		}
@@ -144,7 +145,7 @@ func (s *Shop) PartsWays(ctx context.Context, f evidence.Folder, car Car) (out [
 func (s *Shop) CodesWays(ctx context.Context, f evidence.Folder) ([]string, error) {
 	w, err := s.Ways(ctx)
 	coded := len(f.Codes) > 0 || slices.ContainsFunc(f.Scans, func(x evidence.ScanFolder) bool { return x.StruckAt == nil && len(x.Read.Codes) > 0 })
-	if err != nil || !coded || !f.Proof().Repaired {
+	if err != nil || !coded || !f.Proof(s.Book).Repaired {
 		return nil, err
 	}
 	for _, n := range f.Notes {
@@ -152,11 +153,11 @@ func (s *Shop) CodesWays(ctx context.Context, f evidence.Folder) ([]string, erro
 			return []string{"Cleared after the repair. Readiness starts anew: the monitors have to run before an inspection."}, nil
 		}
 	}
-	if w.Policies["codes"] == "wait" {
+	if w.Policies[knowledge.SchoolCodes] == "wait" {
 		// Title 13 California Code of Regulations 1968.2, value from memory.
 		return []string{"This shop lets them time out: the record stays. Three trips that pass put the lamp out, some 40 warm-ups without the fault erase the code. Look at pending codes, not at the lamp."}, nil
 	}
-	if !f.Proof().Whole() {
+	if !f.Proof(s.Book).Whole() {
 		return []string{"Cleared once the repair is proven, not before: clearing wipes freeze frame and readiness."}, nil
 	}
 	return []string{"The repair is proven: clear them now, with the scan kept. Readiness starts anew, and the monitors have to run before an inspection."}, nil

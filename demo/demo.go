@@ -16,6 +16,7 @@ import (
 	"time"
 
 	"wexter/casework"
+	"wexter/core/bench"
 	"wexter/core/obd"
 	"wexter/core/record"
 	"wexter/core/sim"
@@ -301,10 +302,15 @@ func (f *filler) told(id string, kind record.SeenKind, keys ...string) {
 
 // smoke writes down where smoke of the vapour system came out; nowhere when no part is named.
 func (f *filler) smoke(id string, size record.ExitSize, parts ...string) {
-	n := casework.NewResult{Test: "smoke", Outcome: "none"}
+	var exits bench.Reading
 	for _, p := range parts {
-		n.Outcome, n.Exits = "exit", append(n.Exits, record.ExitSeen{Part: p, Size: size})
+		exits.Places = append(exits.Places, bench.Place{Part: p, Size: string(size)})
 	}
+	f.result(id, casework.NewResult{Test: bench.VapourSmoke.Key, Readings: bench.Readings{"far": bench.Said(bench.Yes), "exits": exits}})
+}
+
+// result writes down what a test read.
+func (f *filler) result(id string, n casework.NewResult) {
 	_, err := f.s.AddResult(f.ctx, "", id, n)
 	f.try(err)
 }
@@ -413,9 +419,7 @@ func (f *filler) within() {
 	// The cap falls on the tester, and the whole system with that cap on it holds: one of
 	// the two is wrong (here the tester's adapter leaks).
 	f.at(5, 50)
-	left := 2.1
-	_, err := f.s.AddResult(f.ctx, "", id, casework.NewResult{Test: "cap-check", Part: "cap", Outcome: "falls", Readings: []float64{left, 4}, Note: "adapter of the Wherry, not tried plugged"})
-	f.try(err)
+	f.result(id, casework.NewResult{Test: bench.CapCheck.Key, Part: "cap", Readings: bench.Readings{"left": bench.Num(2.1), "clicks": bench.Num(4)}, Note: "adapter of the Wherry, not tried plugged"})
 }
 
 // diesel: two faults at once: a gasket under the recirculation valve blows, and the ports

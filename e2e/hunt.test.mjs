@@ -1,9 +1,9 @@
 import assert from "node:assert/strict";
-import { execFileSync } from "node:child_process";
 import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
+import { fillReadings, holdOn, technician } from "./readings.mjs";
 import { openCar, openShop } from "./shop.mjs";
 
 let shop;
@@ -15,39 +15,6 @@ after(async () => {
   assert.deepEqual(shop.problems, [], "the browser's console");
 });
 
-// technician does a test of the Book on a simulated car and reads its instruments out.
-function technician(car, test, part = "") {
-  const said = execFileSync("bin/wexter", ["standin", "tell", car.at.technician, "ask", "try", test, ...(part ? [part] : [])], { encoding: "utf8", maxBuffer: 1 << 20 });
-  return JSON.parse(said);
-}
-
-const csv = (log, leg) => ({ name: leg ? "hold.csv" : "drift.csv", mimeType: "text/csv",
-  buffer: Buffer.from("time_s,pressure_Pa,temp (K)\n" + log.filter((r) => r[0] === leg).map((r) => `${r[1]},${r[2]},${r[3]}`).join("\n") + "\n") });
-
-// holdOn uploads the legs of a hold on its bench and goes back to the case.
-async function holdOn(page, done) {
-  await page.waitForURL("**/tests/*");
-  if (!(await page.locator("#tolerance").isVisible())) await page.click("summary:has-text('Volume')");
-  for (const box of await page.locator("input[name=sealed]").all()) await box.check();
-  await page.fill("#level", "40");
-  await page.fill("#tolerance", "15");
-  await page.press("#tolerance", "Enter");
-  await page.waitForLoadState("networkidle");
-  if (done.outcome === "cannot_pressurise") {
-    await page.click("form[action$=cannot] button");
-    await page.waitForSelector(".verdict:has-text('Will not build pressure')");
-  } else {
-    for (const [leg, kind] of [[0, "drift"], [1, "hold"]]) {
-      await page.check(`input[name=kind][value=${kind}]`);
-      await page.setInputFiles("#csv", csv(done.log, leg));
-      await page.click("button:has-text('Keep the leg')");
-      await page.waitForLoadState("networkidle");
-    }
-    await page.waitForSelector(".reading");
-  }
-  await page.click("text=Back to the case");
-}
-
 // follow opens a case on a simulated car with one code and does what is next, until a test
 // has singled a part out; it returns that part's fault and the tests that were done.
 async function follow(page, plate, archetypes, faults) {
@@ -55,7 +22,7 @@ async function follow(page, plate, archetypes, faults) {
   writeFileSync(file, `name: ${plate}\narchetypes: [${Object.values(archetypes).join(", ")}]\nfaults: {${faults}}\nlevel: 0.4\ntrips: 2\nseed: 7\n`);
   const car = await openCar(file, "--speed", "0");
   try {
-    const code = /[PCBU][0-9A-F]{4}/.exec(technician(car, "readiness").readings[0].text || "");
+    const code = /[PCBU][0-9A-F]{4}/.exec(technician(car, "readiness").readings[0].said?.join(" ") || "");
     assert.ok(code, "the simulated car has no code");
     await page.goto(shop.base + "/cases/new");
     for (const [f, v] of [["plate", plate], ["make", "Quillane"], ["model", "Stint"], ["year", "2019"], ["odometer", "80000"], ["tank", "55"], ["complaint", "lamp on"]]) await page.fill("#" + f, v);
@@ -88,18 +55,8 @@ async function follow(page, plate, archetypes, faults) {
         continue;
       }
       await page.click("[data-next] a:has-text('To its bench')");
-      await page.waitForSelector("input[name=outcome]");
-      for (const r of done.readings) {
-        const field = page.getByLabel(new RegExp("^" + r.name.replace(/[.*+?^${}()|[\]\\]/g, "\\$&") + "( |$)"));
-        if (!r.text && (await field.count())) await field.first().fill(String(r.value));
-      }
-      await page.check(`input[name=outcome][value=${done.outcome}]`);
-      for (const [i, e] of (done.exits || []).slice(0, 4).entries()) {
-        if (done.outcome !== "exit" || !(await page.locator(`#exit${i}`).count())) break;
-        await page.selectOption(`#exit${i}`, e.part || e.Part);
-        await page.selectOption(`#size${i}`, e.size || e.Size);
-      }
-      if (key === "look" && done.outcome === "seen") await page.selectOption("#on", on || (done.exits?.[0]?.Part ?? ""));
+      await page.waitForSelector(".phase");
+      await fillReadings(page, done.readings);
       await page.click("main button.main");
       await page.waitForSelector("[data-odds]");
     }

@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"wexter/core/bench"
 	"wexter/core/diagnose"
 	"wexter/core/knowledge"
 	"wexter/core/plumbing"
@@ -82,6 +83,9 @@ func (c *Car) ObservationWords(x record.Observation) string {
 			return name
 		}
 	case record.SeenRenewed:
+		if x.Absent {
+			return "Not renewed: " + c.part(x.Part)
+		}
 		return "Renewed lately: " + c.part(x.Part)
 	case record.SeenMarks:
 		return "Marks of earlier work: " + c.part(x.Part)
@@ -99,7 +103,7 @@ func (c *Car) ResultName(x record.Result) string {
 	t := c.tests[x.Test]
 	_, ok := c.Graph.Part(x.Part)
 	switch {
-	case ok && x.Test == "smoke":
+	case ok && bench.For(t).On == bench.SealedSystem:
 		return t.Name + ", in at the " + c.part(x.Part)
 	case ok:
 		return t.Name + ", " + c.part(x.Part)
@@ -109,10 +113,8 @@ func (c *Car) ResultName(x record.Result) string {
 
 // OutcomeName says the outcome of a test of the Book.
 func (c *Car) OutcomeName(test, outcome string) string {
-	for _, o := range c.tests[test].Outcomes {
-		if o.Key == outcome {
-			return o.Name
-		}
+	if o, ok := c.tests[test].Outcome(outcome); ok {
+		return o.Name
 	}
 	return outcome
 }

@@ -1,6 +1,9 @@
 package evidence
 
 import (
+	"slices"
+
+	"wexter/core/bench"
 	"wexter/core/obd"
 	"wexter/core/record"
 	"wexter/ingest"
@@ -48,6 +51,15 @@ func ReadScan(x record.ScanDone) ScanFolder {
 		sf.Bad = err.Error()
 	}
 	return sf
+}
+
+// Read reports whether the car's codes are known, or it was said why they are not: no tool
+// here, or a car that checks nothing by itself. The hunt need not wait for them then.
+func (f Folder) Read() bool {
+	return len(f.Scans)+len(f.Codes) > 0 || slices.ContainsFunc(f.Results, func(x record.Result) bool {
+		t, ok := bench.Of(x.Test)
+		return ok && t.Odds == bench.FromCodes && !x.Struck()
+	})
 }
 
 // Test finds one of the folder's tests.

@@ -3,10 +3,11 @@ package evidence
 import (
 	"cmp"
 	"fmt"
-	"math"
 	"slices"
+	"strings"
 	"time"
 
+	"wexter/core/bench"
 	"wexter/core/diagnose"
 	"wexter/core/plumbing"
 	"wexter/core/record"
@@ -131,6 +132,9 @@ func (r *reader) observations() {
 		if !stands(x) {
 			continue
 		}
+		if x.Kind == record.SeenRenewed && x.Absent { // asked, and not so: nothing follows
+			continue
+		}
 		known := func(o diagnose.Evidence) bool { return o.Kind == diagnose.Context && o.Key == x.Key }
 		if x.Kind == record.SeenContext && slices.ContainsFunc(r.history[0].Evidence, known) {
 			continue // the vehicle's own age and distance say it already
@@ -181,42 +185,83 @@ func (r *reader) results() {
 	}
 }
 
-// ResultEvidence turns a result into evidence: several exits are several pieces.
-func (c *Car) ResultEvidence(x record.Result) (out []diagnose.Evidence) {
+// ResultEvidence turns a result into evidence: several exits are several pieces. What is not
+// about this car (a new part that was tried beside the old one) is none.
+func (c *Car) ResultEvidence(x record.Result) []diagnose.Evidence {
 	t, ok := c.tests[x.Test]
-	if !ok || x.Test == "decay" { // a hold typed in words, without a log, says no size
+	b := bench.For(t)
+	if !ok {
 		return nil
 	}
-	e := diagnose.Evidence{ID: x.ID, Kind: diagnose.Done, Test: x.Test, Part: x.Part, Outcome: x.Outcome, Says: c.ResultWords(x)}
-	for i := range t.Reads {
-		v := math.NaN()
-		for _, f := range x.Figures {
-			if f.Name == t.Reads[i].Name && f.Value != nil {
-				v = *f.Value
-			}
-		}
-		e.Readings = append(e.Readings, v)
+	r := Readings(t, x)
+	e := diagnose.Evidence{ID: x.ID, Kind: diagnose.Done, Test: x.Test, Part: x.Part, Outcome: x.Outcome, Says: c.ResultWords(x), Readings: r, Overruled: x.Overruled != ""}
+	switch b.Odds {
+	case bench.FromHole, bench.ByHand, bench.NotWeighed: // a hold typed in words, without a log, says no size
+		return nil
+	case bench.FromCodes:
+		return codesTold(e, x)
 	}
-	if x.Test == "smoke" || x.Test == "make-up-flow" {
+	if b.On == bench.SealedSystem {
 		e.Entry, e.Set, e.Part = cmp.Or(x.Part, c.arch.Entry), c.arch.Settings(), ""
 	}
+	places := r[b.PlaceChannel()].Places
 	switch {
-	case x.Test == "look" && x.Outcome == "marks" && x.Part != "":
-		return []diagnose.Evidence{{ID: x.ID, Kind: diagnose.Worked, Part: x.Part, Says: e.Says}}
-	case x.Test == "look" && x.Outcome == "seen" && x.Part != "":
-		e.Outcome, e.Part = "seen:"+x.Part, ""
-	case x.Outcome == "exit" && len(x.Exits) > 0:
-		for i, ex := range x.Exits {
-			y := e
-			y.Outcome, y.Says = "exit:"+ex.Part, t.Name+": "+string(ex.Size)+" at the "+c.part(ex.Part)
-			if i > 0 {
-				y = diagnose.Evidence{ID: x.ID, Kind: diagnose.Exit, Part: ex.Part, Says: y.Says}
-			}
-			out = append(out, y)
-		}
-		return out
+	case b.Odds == bench.FromEyes && x.Outcome != b.ByPlace && !slices.Contains(b.Nothing, x.Outcome):
+		return c.marksSeen(e, r, x.Part)
+	case b.ByPlace != "" && x.Outcome == b.ByPlace && len(places) > 0:
+		return c.exitsSeen(e, places)
 	}
 	return []diagnose.Evidence{e}
+}
+
+// codesTold is a scan that was told in words.
+func codesTold(e diagnose.Evidence, x record.Result) []diagnose.Evidence {
+	if len(e.Readings) == 0 { // not read, for want of a tool or of anything to read
+		return nil
+	}
+	out := diagnose.Evidence{ID: x.ID, Kind: diagnose.Scanned, Says: e.Says}
+	for _, w := range e.Readings["codes"].Words {
+		code, _, _ := strings.Cut(w, " ")
+		out.Codes = append(out.Codes, strings.ToUpper(code))
+	}
+	if open, ok := e.Readings["open"]; ok && len(open.Words) == 0 {
+		out.Ran = []string{""}
+	}
+	return []diagnose.Evidence{out}
+}
+
+// marksSeen are marks of earlier work.
+func (c *Car) marksSeen(e diagnose.Evidence, r bench.Readings, part string) (out []diagnose.Evidence) {
+	at := r["marks"].Places
+	if len(at) == 0 && part != "" {
+		at = []bench.Place{{Part: part}}
+	}
+	for _, p := range at {
+		out = append(out, diagnose.Evidence{ID: e.ID, Kind: diagnose.Worked, Part: p.Part, Says: "Marks of earlier work: " + c.part(p.Part)})
+	}
+	return out
+}
+
+// exitsSeen are the places where something came out or was seen. What is expected there
+// proves nothing.
+func (c *Car) exitsSeen(e diagnose.Evidence, at []bench.Place) (out []diagnose.Evidence) {
+	t := c.tests[e.Test]
+	for _, p := range at {
+		if p.Expected {
+			continue
+		}
+		y := e
+		y.Outcome = e.Outcome + ":" + p.Part
+		y.Says = strings.TrimPrefix(t.Name+": "+p.Size+" at the "+c.part(p.Part), " ")
+		if p.Size == "" {
+			y.Says = t.Name + ": " + c.part(p.Part)
+			y.Part = ""
+		} else if len(out) > 0 {
+			y = diagnose.Evidence{ID: e.ID, Kind: diagnose.Exit, Part: p.Part, Says: y.Says}
+		}
+		out = append(out, y)
+	}
+	return out
 }
 
 func (r *reader) findings() {
@@ -225,7 +270,7 @@ func (r *reader) findings() {
 			continue
 		}
 		e := diagnose.Evidence{ID: x.ID, Kind: diagnose.Found, Key: x.Part, Value: judgementWeighs, Says: "Found, on the technician's judgement: " + r.car.FaultName(x.Part)}
-		if x.By == record.ByTest { // the test weighs by itself
+		if x.By == record.ByTest || x.By == record.ByElimination { // the tests weigh by themselves
 			e.Value, e.Says = testWeighs, "Found: "+r.car.FaultName(x.Part)
 		}
 		for _, o := range r.f.PostMortems {

@@ -1,19 +1,15 @@
 package evidence
 
 import (
+	"fmt"
 	"slices"
 	"time"
 
+	"wexter/core/bench"
 	"wexter/core/diagnose"
+	"wexter/core/knowledge"
 	"wexter/core/record"
 )
-
-// sound are outcomes of a test of one part that speak for the part.
-var sound = []string{"holds", "none", "good", "true"}
-
-// telling are outcomes of a test of several parts that single one out when the odds
-// then stand on it.
-var telling = []string{"torn", "no-flow", "flows-shut", "blocked", "pull", "both", "crankcase"}
 
 // singledOut is the odds above which a telling outcome singles a part out.
 const singledOut = 0.8
@@ -42,25 +38,55 @@ func (c *Car) RestsOn(f Folder, fault string, odds float64) (out []string) {
 	return out
 }
 
-// resultRests says how one result singles a fault out.
+// resultRests says how one result singles a fault out. What an outcome means stands in the
+// Book's data; a new part that was tried beside the old one singles nothing out.
 func (c *Car) resultRests(x record.Result, fault string, odds float64, at func(string) bool) (out []string) {
+	t := c.tests[x.Test]
+	b, r := bench.For(t), Readings(t, x)
+	o, _ := t.Outcome(x.Outcome)
+	if !o.Singles || bench.Beside(r) {
+		return nil
+	}
 	words := c.ResultWords(x)
 	target := diagnose.Target(c.Graph, c.faults[fault], c.where[fault], x.Test)
-	alone := diagnose.PartTest(x.Test)
 	switch {
-	case alone && !slices.Contains(sound, x.Outcome) && (at(x.Part) || target != "" && target == x.Part):
-		out = append(out, words)
-	case x.Test == "look" && x.Outcome == "seen" && at(x.Part):
-		out = append(out, words)
-	default:
-		for _, e := range x.Exits {
-			if at(e.Part) {
+	case b.On == bench.OnePart:
+		if at(x.Part) || target != "" && target == x.Part {
+			out = append(out, words)
+		}
+	case b.ByPlace == x.Outcome:
+		for _, p := range r[b.PlaceChannel()].Places {
+			if !p.Expected && at(p.Part) {
 				out = append(out, words+", at this part")
 			}
 		}
-	}
-	if !alone && odds > singledOut && slices.Contains(c.faults[fault].Tests, x.Test) && slices.Contains(telling, x.Outcome) {
+	case odds > singledOut && slices.Contains(c.faults[fault].Tests, x.Test):
 		out = append(out, words)
+	}
+	return out
+}
+
+// Cleared lists what has cleared other parts since the last repair: tests whose outcome means
+// that what they tried is sound, and holds that found a section tight. It is what a finding by
+// elimination rests on.
+func (c *Car) Cleared(f Folder) (out []string) {
+	since := f.lastRepair()
+	for _, x := range f.Results {
+		t := c.tests[x.Test]
+		o, _ := t.Outcome(x.Outcome)
+		if stands(x) && !x.At.Before(since) && o.Means == knowledge.Sound && !bench.Beside(Readings(t, x)) {
+			out = append(out, c.ResultWords(x))
+		}
+	}
+	for _, t := range f.Tests {
+		if sum, ok := t.Summary(); ok && stands(t) && !t.At.Before(since) && t.Outcome == record.WithinLimit {
+			_, set := c.Sealing(t.Setup)
+			says := fmt.Sprintf("Hold: %.2f to %.2f mm", sum.Low*1e3, sum.High*1e3)
+			if plugs := c.plugs(set); plugs != "" {
+				says += ", " + plugs
+			}
+			out = append(out, says)
+		}
 	}
 	return out
 }

@@ -17,6 +17,7 @@ import (
 
 	"go.yaml.in/yaml/v3"
 
+	"wexter/core/bench"
 	"wexter/core/knowledge"
 	"wexter/core/plumbing"
 )
@@ -198,7 +199,8 @@ func ReadBook(pages ...Page) (knowledge.Book, error) {
 		b.Cautions = append(b.Cautions, p.Cautions...)
 		b.Synonyms = append(b.Synonyms, p.Synonyms...)
 	}
-	if err := b.Check(); err != nil {
+	b.Warnings = complete(b.Tests)
+	if err := cmp.Or(b.Check(), bench.Check(b)); err != nil {
 		return b, fmt.Errorf("%s%w", where(pages, err), err)
 	}
 	b.Join()
@@ -207,6 +209,27 @@ func ReadBook(pages ...Page) (knowledge.Book, error) {
 	}
 	b.Version = fingerprint([]byte(b.Version))
 	return b, nil
+}
+
+// complete gives readings without a key one by their name, as pages had them before tests
+// had rules of their own, and says which tests do not say what their outcomes mean.
+func complete(tests []knowledge.Test) (warnings []string) {
+	for _, t := range tests {
+		for i, r := range t.Reads {
+			if r.Key == "" {
+				t.Reads[i].Key = slug(r.Name)
+			}
+		}
+		if slices.ContainsFunc(t.Outcomes, func(o knowledge.Outcome) bool { return o.Means == "" }) {
+			warnings = append(warnings, fmt.Sprintf("test %q does not say what its outcomes mean (means: sound, fault, unclear or not-done): they are shown as unclear and prove nothing", t.Key))
+		}
+	}
+	return warnings
+}
+
+// slug makes a key of a name.
+func slug(name string) string {
+	return strings.Join(strings.FieldsFunc(strings.ToLower(name), func(r rune) bool { return (r < 'a' || r > 'z') && (r < '0' || r > '9') }), "-")
 }
 
 // readPages decodes pages, several at once.

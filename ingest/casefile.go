@@ -12,6 +12,7 @@ import (
 	"strconv"
 	"strings"
 
+	"wexter/core/bench"
 	"wexter/core/diagnose"
 	"wexter/core/knowledge"
 	"wexter/core/plumbing"
@@ -258,14 +259,15 @@ func (r caseReader) test(t caseTest) ([]diagnose.Evidence, error) {
 		return nil, fmt.Errorf("there is no such test; %s", diagnose.Near(t.Test, all))
 	}
 	e := diagnose.Evidence{Kind: diagnose.Done, Test: t.Test, Part: t.Part, Outcome: t.Outcome, Says: t.Test}
-	if slices.Contains([]string{"decay", "smoke", "make-up-flow"}, t.Test) {
-		if err := r.seal(t, &e); err != nil {
+	b := bench.For(test)
+	if b.On == bench.SealedSystem {
+		if err := r.seal(b, t, &e); err != nil {
 			return nil, err
 		}
 	} else if len(t.Plugs) > 0 {
 		return nil, errors.New("only a hold, smoke or make-up flow is plugged")
 	}
-	if t.Test == "decay" {
+	if b.Odds == bench.FromHole {
 		err := t.hold(&e)
 		return []diagnose.Evidence{e}, err
 	}
@@ -273,37 +275,41 @@ func (r caseReader) test(t caseTest) ([]diagnose.Evidence, error) {
 		return nil, errors.New("only a hold has a diameter")
 	}
 	var err error
-	if e.Readings, err = t.figures(test); err != nil {
+	if e.Readings, err = t.figures(test, b); err != nil {
 		return nil, err
 	}
 	switch {
-	case t.Outcome == "exit" && len(t.Exits) > 0:
-		var out []diagnose.Evidence
-		for i, at := range t.Exits {
-			x := e
-			if x.Outcome = "exit:" + at; i > 0 {
-				x = diagnose.Evidence{Kind: diagnose.Exit, Part: at}
-			}
-			x.Says = t.Test + ", exit at " + at
-			out = append(out, x)
-		}
-		return out, nil
-	case t.Test == "look" && t.Outcome == "seen" && t.Part != "":
-		e.Outcome, e.Part = "seen:"+t.Part, ""
-	case t.Test == "look" && t.Outcome == "marks" && t.Part != "":
+	case t.Outcome == b.ByPlace && b.ByPlace != "" && len(t.Exits) > 0:
+		return exits(e, t.Exits), nil
+	case b.Odds == bench.FromEyes && t.Part != "" && t.Outcome == b.ByPlace:
+		e.Outcome, e.Part = t.Outcome+":"+t.Part, ""
+	case b.Odds == bench.FromEyes && t.Part != "" && !slices.Contains(b.Nothing, t.Outcome):
 		e = diagnose.Evidence{Kind: diagnose.Worked, Part: t.Part, Says: "marks on " + t.Part}
 	}
 	return []diagnose.Evidence{e}, nil
 }
 
+// exits is a test that showed something at several places.
+func exits(e diagnose.Evidence, at []string) (out []diagnose.Evidence) {
+	for i, k := range at {
+		x := e
+		if x.Outcome = e.Outcome + ":" + k; i > 0 {
+			x = diagnose.Evidence{Kind: diagnose.Exit, Part: k}
+		}
+		x.Says = e.Test + ", exit at " + k
+		out = append(out, x)
+	}
+	return out
+}
+
 // seal says where gauge or smoke was joined and what was plugged.
-func (r caseReader) seal(t caseTest, e *diagnose.Evidence) error {
+func (r caseReader) seal(b bench.Test, t caseTest, e *diagnose.Evidence) error {
 	a, ok := r.book.Archetype(r.car.Of.Vapour)
 	if !ok {
 		return errors.New("this car has no vapour system that could be sealed")
 	}
 	e.Entry, e.Set = a.Entry, a.Settings()
-	if t.Test == "smoke" && t.Part != "" {
+	if b.Odds == bench.FromSmoke && t.Part != "" {
 		if p, ok := r.car.Graph.Part(t.Part); ok && !p.Entry {
 			return fmt.Errorf("smoke cannot be let in at %q", t.Part)
 		}
@@ -342,38 +348,65 @@ func (t caseTest) hold(e *diagnose.Evidence) error {
 	return nil
 }
 
-// figures are the readings in the order of the Book, NaN where there is none.
-func (t caseTest) figures(test knowledge.Test) (out []float64, err error) {
+// figures are the readings by channel; a file names them as the Book does, or by key.
+func (t caseTest) figures(test knowledge.Test, b bench.Test) (bench.Readings, error) {
+	out := bench.Readings{}
 	var all []string
 	for _, r := range test.Reads {
 		all = append(all, r.Name)
-		v := math.NaN()
-		if raw, ok := t.Readings[r.Name]; ok {
-			if v, err = figure(raw, r.Unit); err != nil {
-				return nil, fmt.Errorf("the reading %q: %w", r.Name, err)
-			}
+		raw, ok := t.Readings[r.Name]
+		if !ok {
+			raw, ok = t.Readings[r.Key]
 		}
-		out = append(out, v)
+		c, known := b.Channel(r.Key)
+		if !ok || !known {
+			continue
+		}
+		typed, err := texts(raw)
+		if err != nil {
+			return nil, fmt.Errorf("the reading %q: %w", r.Name, err)
+		}
+		x, has, err := ReadChannel(c, r, typed)
+		if err != nil {
+			return nil, fmt.Errorf("the reading %w", err)
+		}
+		if has {
+			out[c.Key] = x
+		}
 	}
 	for _, k := range slices.Sorted(maps.Keys(t.Readings)) {
-		if !slices.Contains(all, k) {
+		if _, byKey := test.Read(k); !byKey && !slices.Contains(all, k) {
 			return nil, fmt.Errorf("it has no reading %q; %s", k, diagnose.Near(k, all))
 		}
 	}
 	return out, nil
 }
 
-// figure is a number in the unit given, or a text with a unit of its own.
-func figure(raw json.RawMessage, unit string) (float64, error) {
+// texts are a reading as it was typed: a number, a text, or a list of them.
+func texts(raw json.RawMessage) (out []string, err error) {
 	var v float64
-	if json.Unmarshal(raw, &v) == nil {
-		return v, nil
-	}
 	var text string
-	if err := json.Unmarshal(raw, &text); err != nil {
-		return 0, err
+	var list []json.RawMessage
+	switch {
+	case json.Unmarshal(raw, &v) == nil:
+		return []string{strconv.FormatFloat(v, 'g', -1, 64)}, nil
+	case json.Unmarshal(raw, &text) == nil:
+		return []string{text}, nil
 	}
-	return ReadFigure(text, unit)
+	if err := json.Unmarshal(raw, &list); err != nil || len(list) > mostRepeats {
+		return nil, fmt.Errorf("it is a number, a text, or a list of at most %d of them", mostRepeats)
+	}
+	for _, x := range list {
+		if bytes.HasPrefix(bytes.TrimSpace(x), []byte("[")) {
+			return nil, errors.New("a list within a list")
+		}
+		t, err := texts(x)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, t...)
+	}
+	return out, nil
 }
 
 // JSONWords says what is wrong with a JSON file, with its line; of an unknown field the

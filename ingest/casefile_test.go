@@ -4,9 +4,11 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"reflect"
 	"strings"
 	"testing"
 
+	"wexter/core/bench"
 	"wexter/core/diagnose"
 )
 
@@ -120,18 +122,20 @@ func TestReadFigure(t *testing.T) {
 
 // The table of readings: written and read it is the same, and what is wrong names the line.
 func TestReadings(t *testing.T) {
-	rows := []diagnose.Row{{Test: "trims", Fault: "caps", Severity: 4, Spread: 1, Outcome: "idle-lean", Readings: []float64{21.6, 8, -2.5}}, {Test: diagnose.Codes, Fault: "cap", Outcome: "P0442 P0455"}, {Test: "trims", Fault: "caps", Outcome: "idle-rich", Readings: []float64{0}, Unreached: true}}
+	rows := []diagnose.Row{{Test: "trims", Fault: "caps", Severity: 4, Spread: 1, Readings: bench.Readings{"idle": bench.Num(21.6), "fast": bench.Num(8), "loaded": bench.Num(-2.5)}}, {Test: diagnose.Codes, Fault: "cap", Codes: "P0442 P0455"},
+		{Test: "trims", Fault: "caps", Readings: bench.Readings{"engine": bench.Said("stalls")}}, {Test: "valve-bench", Part: "purge-valve", Readings: bench.Readings{"coil": bench.Num(math.Inf(1)), "sealed": bench.CountOf(3, 5)}},
+		{Test: "smoke", Readings: bench.Readings{"exits": {Places: []bench.Place{{Part: "neck", Size: "stream"}, {Part: "tailpipe", Size: "wisp", Expected: true}}}, "clear": {}}}}
 	got, err := ReadReadings(WriteReadings(rows))
 	if err != nil || len(got) != len(rows) {
 		t.Fatalf("%d rows, %v", len(got), err)
 	}
 	for i, r := range got {
-		if r.Key() != rows[i].Key() || r.Outcome != rows[i].Outcome || r.Unreached != rows[i].Unreached || len(r.Readings) != len(rows[i].Readings) {
+		if r.Key() != rows[i].Key() || r.Part != rows[i].Part || r.Codes != rows[i].Codes || !reflect.DeepEqual(r.Readings, rows[i].Readings) {
 			t.Errorf("%+v came back as %+v", rows[i], r)
 		}
 	}
 	head := strings.Join(readingsHead, ",") + "\n"
-	for say, text := range map[string]string{"begins with": "a,b,c,d,e,f,g,h,i,j,k\n", "line 2": head + "trims,,,,,,caps,9,0,x,\n", "is no number": head + "trims,,,,,,caps,0,0,x,1 two\n", "wrong number of fields": head + "trims\n"} {
+	for say, text := range map[string]string{"begins with": "a,b,c,d,e,f,g,h,i,j,k\n", "line 2": head + "trims,,,,,,caps,9,0,,\n", "is no number": head + "trims,,,,,,caps,0,0,,runs two 1 1 1 1 1\n", "7 channels": head + "trims,,,,,,caps,0,0,,1 2\n", "no test": head + "flux,,,,,,caps,0,0,,1\n", "wrong number of fields": head + "trims\n"} {
 		t.Run(say, func(t *testing.T) {
 			if _, err := ReadReadings([]byte(text)); err == nil || !strings.Contains(err.Error(), say) {
 				t.Errorf("%q: %v", text, err)

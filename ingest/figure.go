@@ -14,14 +14,12 @@ func ReadFigure(typed, unit string) (float64, error) {
 	if typed == "" {
 		return math.NaN(), nil
 	}
-	for k := units.Pressure; k <= units.Difference; k++ {
-		if u, ok := units.Lookup(unit, k); ok && unit != "" {
-			v, err := units.Parse(typed, k, unit)
-			if err != nil {
-				return 0, err
-			}
-			return math.Round(u.FromSI(v)*1e9) / 1e9, nil
+	if k, ok := units.KindOf(unit); ok {
+		v, err := units.Parse(typed, k, unit)
+		if err != nil {
+			return 0, err
 		}
+		return math.Round(units.Must(unit, k).FromSI(v)*1e9) / 1e9, nil
 	}
 	if unit != "" {
 		typed = strings.TrimSpace(strings.TrimSuffix(typed, unit))

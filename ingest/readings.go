@@ -9,10 +9,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"math"
 	"slices"
 	"strconv"
-	"strings"
 	"sync"
 
 	"wexter/core/diagnose"
@@ -29,10 +27,14 @@ var Table = sync.OnceValue(func() *diagnose.Table {
 	if err != nil {
 		panic(err)
 	}
-	return diagnose.NewTable(rows)
+	t, err := diagnose.NewTable(Book(), rows)
+	if err != nil {
+		panic(err)
+	}
+	return t
 })
 
-var readingsHead = []string{"test", "engine", "boost", "crankcase", "recirculation", "vapour", "fault", "severity", "spread", "outcome", "readings"}
+var readingsHead = []string{"test", "engine", "boost", "crankcase", "recirculation", "vapour", "fault", "severity", "spread", "part", "readings"}
 
 // WriteReadings writes the table of what the plant said, one row a line.
 func WriteReadings(rows []diagnose.Row) []byte {
@@ -40,14 +42,7 @@ func WriteReadings(rows []diagnose.Row) []byte {
 	w := csv.NewWriter(&b)
 	_ = w.Write(readingsHead)
 	for _, r := range rows {
-		var xs []string
-		for _, x := range r.Readings {
-			xs = append(xs, strconv.FormatFloat(x, 'g', 6, 64))
-		}
-		if r.Unreached {
-			xs = append(xs, "-")
-		}
-		_ = w.Write([]string{r.Test, r.Car.Engine, r.Car.Boost, r.Car.Crankcase, r.Car.Recirculation, r.Car.Vapour, r.Fault, strconv.Itoa(r.Severity), strconv.Itoa(r.Spread), r.Outcome, strings.Join(xs, " ")})
+		_ = w.Write([]string{r.Test, r.Car.Engine, r.Car.Boost, r.Car.Crankcase, r.Car.Recirculation, r.Car.Vapour, r.Fault, strconv.Itoa(r.Severity), strconv.Itoa(r.Spread), r.Part, r.Line()})
 	}
 	w.Flush()
 	return b.Bytes()
@@ -74,23 +69,15 @@ func ReadReadings(data []byte) ([]diagnose.Row, error) {
 			continue
 		}
 		f = slices.Clone(f)
-		x := diagnose.Row{Test: f[0], Car: plumbing.Combination{Engine: f[1], Boost: f[2], Crankcase: f[3], Recirculation: f[4], Vapour: f[5]}, Fault: f[6], Outcome: f[9]}
+		x := diagnose.Row{Test: f[0], Car: plumbing.Combination{Engine: f[1], Boost: f[2], Crankcase: f[3], Recirculation: f[4], Vapour: f[5]}, Fault: f[6], Part: f[9]}
 		k, err1 := strconv.Atoi(f[7])
 		j, err2 := strconv.Atoi(f[8])
 		if err1 != nil || err2 != nil || k < 0 || k >= len(diagnose.Severities) || j < 0 || j >= len(diagnose.Spread) {
 			return nil, fmt.Errorf("the table of readings, line %d: severity %q and spread %q are steps from 0", n, f[7], f[8])
 		}
 		x.Severity, x.Spread = k, j
-		for _, s := range strings.Fields(f[10]) {
-			if s == "-" {
-				x.Unreached = true
-				continue
-			}
-			v, err := strconv.ParseFloat(s, 64)
-			if err != nil || math.IsNaN(v) || math.IsInf(v, 0) {
-				return nil, fmt.Errorf("the table of readings, line %d: %q is no number", n, s)
-			}
-			x.Readings = append(x.Readings, v)
+		if err := x.Read(f[10]); err != nil {
+			return nil, fmt.Errorf("the table of readings, line %d: %w", n, err)
 		}
 		out = append(out, x)
 	}

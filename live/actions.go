@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"wexter/casework"
+	"wexter/core/bench"
 	"wexter/core/record"
 	"wexter/core/units"
 	"wexter/instrument"
@@ -36,6 +37,9 @@ func (b *Bench) Redo(ctx context.Context, kind record.RunKind) error {
 	}
 	return nil
 }
+
+// driftSeconds is how long a drift leg is planned: a phase of the test like any other.
+var driftSeconds = bench.With(bench.FromHole).Waits(bench.ShutRig)
 
 // planned is how long each leg but the holds takes, s.
 var planned = map[record.RunKind]float64{record.RunRig: rigSeconds, record.RunZero: zeroSeconds, record.RunDrift: driftSeconds}

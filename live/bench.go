@@ -38,13 +38,12 @@ const (
 )
 
 const (
-	rigSeconds   = 60.0
-	zeroSeconds  = 5.0
-	driftSeconds = 75.0
-	settleTime   = 15.0  // s after the charge, shown as settling; the fit takes it in
-	gapSeconds   = 1.0   // without a reading
-	holdWithout  = 180.0 // s planned when no hold is known to tell
-	leastHold    = 60.0  // s planned at least: the gas gives off its heat meanwhile
+	rigSeconds  = 60.0
+	zeroSeconds = 5.0
+	settleTime  = 15.0  // s after the charge, shown as settling; the fit takes it in
+	gapSeconds  = 1.0   // without a reading
+	holdWithout = 180.0 // s planned when no hold is known to tell
+	leastHold   = 60.0  // s planned at least: the gas gives off its heat meanwhile
 )
 
 // Bench is one test being read.

@@ -16,8 +16,8 @@ import (
 // Schema names the form of a bundle; a number behind the slash that is higher than
 // this one's comes from a newer Wexter.
 const (
-	Schema  = "wexter-case/4"
-	version = 4
+	Schema  = "wexter-case/5"
+	version = 5
 )
 
 // Bundle is one case with everything on it, readings and photos included.

@@ -145,16 +145,26 @@ func (c checker) read() error {
 		if err := c.entry("result", x.ID, x.CaseID); err != nil {
 			return err
 		}
-		if !partKey(x.Test) || x.Part != "" && !partKey(x.Part) || len(x.Outcome) > 80 || len(x.Figures) > 20 || len(x.Exits) > 40 || tooLong(x.Note) {
+		if !partKey(x.Test) || x.Part != "" && !partKey(x.Part) || len(x.Outcome) > 80 || len(x.Judged) > 80 || len(x.RepeatOf) > 64 || len(x.Figures) > 40 || len(x.Exits) > 40 || tooLong(x.Note+x.Says+x.Overruled) || !figuresFit(x.Figures) {
 			return fmt.Errorf("the result %s in the bundle has test %q, part %q or more readings than a test has", x.ID, clip(x.Test), clip(x.Part))
 		}
+		if !c.photos[x.Photo] {
+			return fmt.Errorf("the photo of the result %s is missing from the bundle", x.ID)
+		}
 		for _, e := range x.Exits {
-			if !partKey(e.Part) || !e.Size.Known() {
+			if !partKey(e.Part) || e.Size != "" && !e.Size.Known() {
 				return fmt.Errorf("the result %s in the bundle has an exit at %q of size %q", x.ID, clip(e.Part), clip(e.Size))
 			}
 		}
 	}
 	return nil
+}
+
+// figuresFit reports whether figures are as long as a test's can be.
+func figuresFit(f record.Figures) bool {
+	return !slices.ContainsFunc(f, func(x record.Figure) bool {
+		return len(x.Key) > 64 || tooLong(x.Name+x.Unit) || len(x.Values) > 40 || len(x.Words) > 60 || slices.ContainsFunc(x.Words, func(w string) bool { return len(w) > 120 })
+	})
 }
 
 // worked checks what was found, repaired, tried again and opened.

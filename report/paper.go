@@ -20,6 +20,14 @@ type Section struct {
 	Rows []Row
 	Text []string
 	Plot bool // the comparison is drawn here
+
+	Pictures []Picture
+}
+
+// Picture is a photo with what it shows.
+type Picture struct {
+	Hash, Mime, Caption string
+	Data                []byte
 }
 
 // Row is a fact.

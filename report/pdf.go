@@ -66,6 +66,9 @@ func PDF(p Paper, f Fonts) ([]byte, error) {
 		for _, t := range s.Text {
 			line("text", "", 10.5, 5, t)
 		}
+		for _, x := range s.Pictures {
+			picture(doc, x)
+		}
 		if s.Plot && (p.Before != nil || p.After != nil) {
 			const w, h = 740.0, 340.0
 			k := 170 / w
@@ -86,6 +89,29 @@ func PDF(p Paper, f Fonts) ([]byte, error) {
 	var out bytes.Buffer
 	err := doc.Output(&out)
 	return out.Bytes(), err
+}
+
+// picture sets a photo, 80 mm wide, with its caption under it.
+func picture(doc *fpdf.Fpdf, x Picture) {
+	const width = 80.0
+	kind := map[string]string{"image/png": "PNG", "image/jpeg": "JPG"}[x.Mime]
+	if kind == "" {
+		return
+	}
+	o := fpdf.ImageOptions{ImageType: kind}
+	info := doc.RegisterImageOptionsReader(x.Hash, o, bytes.NewReader(x.Data))
+	if doc.Err() || info.Width() == 0 {
+		return
+	}
+	high := width * info.Height() / info.Width()
+	if doc.GetY()+high+8 > 275 {
+		doc.AddPage()
+	}
+	y := doc.GetY() + 2
+	doc.ImageOptions(x.Hash, 20, y, width, 0, false, o, 0, "")
+	doc.SetY(y + high + 1)
+	doc.SetFont("text", "", 9.5)
+	doc.MultiCell(170, 4.6, printable(x.Caption), "", "L", false)
 }
 
 // printable replaces what the embedded fonts lack: nothing may print as a hollow box.

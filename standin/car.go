@@ -105,21 +105,30 @@ func NewPlant(f CarFile, b knowledge.Book, speed float64) (*Plant, error) {
 // Name is the car's, as its file gives it.
 func (p *Plant) Name() string { return p.file.Name }
 
-// Tried is what came out of a test of the Book that somebody did on the car.
+// Tried is what the instruments showed in a test of the Book that somebody did on the car.
+// What it means is for the bench to say.
 type Tried struct {
 	Test     string      `json:"test"`
-	Outcome  string      `json:"outcome"`
+	Part     string      `json:"part,omitempty"`
 	Readings []TriedRead `json:"readings"`
-	Exits    []sim.Exit  `json:"exits,omitempty"`
 	Log      [][]float64 `json:"log,omitempty"` // of a hold: leg (0 drift, 1 hold), s, Pa, K
 }
 
-// TriedRead is one reading, in the Book's unit; Text is what is said in words.
+// TriedRead is one reading, in the Book's unit: what the instrument showed, each time it was
+// read, or the places where something was seen.
 type TriedRead struct {
-	Name  string  `json:"name"`
-	Unit  string  `json:"unit"`
-	Value float64 `json:"value"`
-	Text  string  `json:"text,omitempty"`
+	Key    string       `json:"key"`
+	Name   string       `json:"name"`
+	Unit   string       `json:"unit,omitempty"`
+	Said   []string     `json:"said,omitempty"`
+	Places []TriedPlace `json:"places,omitempty"`
+}
+
+// TriedPlace is a part at which something came out or was seen.
+type TriedPlace struct {
+	Part     string `json:"part"`
+	Size     string `json:"size,omitempty"`
+	Expected bool   `json:"expected,omitempty"`
 }
 
 // try does a test of the Book on a car with the same faults, as a technician would who has
@@ -133,9 +142,25 @@ func (p *Plant) try(test, part string) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	out := Tried{Test: t.Test, Outcome: t.Outcome, Exits: t.Exits}
-	for _, r := range t.Readings {
-		out.Readings = append(out.Readings, TriedRead(r))
+	out := Tried{Test: t.Test, Part: t.On.Part.Key}
+	entry, _ := p.book.Test(test)
+	for _, r := range entry.Reads {
+		x, ok := t.Readings[r.Key]
+		if !ok {
+			continue
+		}
+		said := TriedRead{Key: r.Key, Name: r.Name, Unit: r.Unit, Said: slices.Clone(x.Words)}
+		for _, v := range x.Numbers {
+			if math.IsInf(v, 1) {
+				said.Said = append(said.Said, "OL")
+				continue
+			}
+			said.Said = append(said.Said, strconv.FormatFloat(v, 'f', -1, 64))
+		}
+		for _, p := range x.Places {
+			said.Places = append(said.Places, TriedPlace(p))
+		}
+		out.Readings = append(out.Readings, said)
 	}
 	for _, s := range t.Log {
 		leg := 0.0

@@ -210,7 +210,11 @@ func smokeRig(t *Tool, c *sim.Car, w []string) (string, error) {
 		c.Rig().Hold, c.Rig().Smoke = true, true
 		return "done", nil
 	case w[0] == "exits":
-		list := c.SmokeExits()
+		var list []string
+		for _, x := range c.SmokeExits() {
+			p, _ := c.Graph.Part(x.Part)
+			list = append(list, p.Name+": "+x.Size)
+		}
 		if len(list) == 0 {
 			return "no smoke leaves anywhere", nil
 		}

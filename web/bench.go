@@ -16,6 +16,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"wexter/casework"
+	"wexter/core/bench"
 	"wexter/core/knowledge"
 	"wexter/core/plumbing"
 	"wexter/core/record"
@@ -131,7 +132,7 @@ func (s *server) benchData(c *echo.Context, id string) (benchData, error) {
 		entry, set := car.Sealing(d.Test.Setup)
 		p, _ := car.Graph.Part(entry)
 		d.Entry, d.Reach = p.Name, reached(car, entry, set)
-		d.Suspects = s.shop.Suspects(car, "decay")
+		d.Suspects = s.shop.Suspects(car, bench.With(bench.FromHole).Key)
 	}
 	d.Sum, d.Has = d.Test.Summary()
 	if d.Has || d.Test.Outcome != "" {

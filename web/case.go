@@ -26,22 +26,24 @@ const (
 
 type caseData struct {
 	evidence.Folder
-	Arch   knowledge.Archetype
-	Proof  evidence.Proof
-	Strip  []entry
-	Stages []stageMark
-	Plot   template.HTML
-	Live   []evidence.TestFolder
-	Waits  bool
-	Faults []faultFamily // that this car can have
-	Part   string        // fault chosen on the Map
-	Diff   []difference
-	Paper  report.Paper
-	Map    mapView
-	Reason reasoned
-	Rests  []string   // what singles out the part that is to be written down as found
-	Causes []causeAsk // of what was found, before it is repaired
-	Ways   []string   // how this shop goes about what the page is for
+	Arch    knowledge.Archetype
+	Proof   evidence.Proof
+	Strip   []entry
+	Stages  []stageMark
+	Plot    template.HTML
+	Live    []evidence.TestFolder
+	Waits   bool
+	Faults  []faultFamily // that this car can have
+	Part    string        // fault chosen on the Map
+	Diff    []difference
+	Paper   report.Paper
+	Map     mapView
+	Reason  reasoned
+	Cleared []string   // what a finding by elimination would rest on
+	Rests   []string   // what singles out the part that is to be written down as found
+	Causes  []causeAsk // of what was found, before it is repaired
+	Says    proofSays  // of the proof
+	Ways    []string   // how this shop goes about what the page is for
 }
 
 // causeAsk is a part that was found, and what it may be the victim of.
@@ -85,7 +87,7 @@ func (s *server) caseData(ctx context.Context, id string) (caseData, error) {
 	if err != nil {
 		return caseData{}, err
 	}
-	d := caseData{Folder: f, Proof: f.Proof(), Waits: f.Case.WaitUntil != nil && f.Case.WaitUntil.After(s.shop.Now())}
+	d := caseData{Folder: f, Proof: f.Proof(s.shop.Book), Waits: f.Case.WaitUntil != nil && f.Case.WaitUntil.After(s.shop.Now())}
 	d.Arch, _ = s.shop.Book.Archetype(f.Vehicle.Archetype)
 	for _, st := range record.Stages() {
 		d.Stages = append(d.Stages, stageMark{string(st), stageClass(st, f.Case.Stage)})
@@ -281,10 +283,14 @@ func (s *server) showForm(c *echo.Context, view, title string, failed error) err
 			}
 			d.Rests = car.RestsOn(d.Folder, k, odds)
 		}
+		if err == nil {
+			d.Cleared = car.Cleared(d.Folder)
+		}
 	case view == "repair.html":
 		d.Causes = s.causes(d.Folder, car)
 		d.Ways, err = s.shop.PartsWays(c.Request().Context(), d.Folder, car)
 	case view == "proof.html":
+		d.Says = s.proves(d.Folder, d.Proof, car)
 		d.Ways, err = s.shop.CodesWays(c.Request().Context(), d.Folder)
 	}
 	if err != nil && d.Arch.Key != "" {
@@ -380,11 +386,11 @@ func comparison(p evidence.Proof, w, h float64) string {
 	return svg.String()
 }
 
-func summaryOf(t *evidence.TestFolder) *record.Summary {
-	if t == nil {
+func summaryOf(p *evidence.Piece) *record.Summary {
+	if p == nil || p.Hold == nil {
 		return nil
 	}
-	if s, ok := t.Summary(); ok {
+	if s, ok := p.Hold.Summary(); ok {
 		return &s
 	}
 	return nil

@@ -2,16 +2,16 @@ package web
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"net/http"
-	"regexp"
 	"slices"
 	"strings"
 
 	"github.com/labstack/echo/v5"
 
 	"wexter/casework"
-	"wexter/core/diagnose"
+	"wexter/core/bench"
 	"wexter/core/knowledge"
 	"wexter/core/plumbing"
 	"wexter/core/record"
@@ -20,46 +20,72 @@ import (
 	"wexter/ingest"
 )
 
-// doPage is the plain bench of a test: set-up, steps, and the result to be entered.
+// doPage is the plain bench of a test: set-up, its phases with what is read in each, and what
+// the readings come to.
 type doPage struct {
 	evidence.Folder
 	Stages   []stageMark
 	Test     knowledge.Test
 	On       plumbing.Part
 	Action   *actionView
-	Reads    []readField
+	Phases   []doPhase
 	Parts    []plumbing.Part // that can be named: exits, or what was looked at
 	Targets  []plumbing.Part // parts that this test can try
 	Entries  []plumbing.Part // where smoke may go in
-	Exits    []exitField
 	Sizes    []record.ExitSize
-	Self     bool // it needs a part
+	Look     bool // the whole car, or one part alone
+	ByHand   bool // no rule judges it
 	Cautions []string
-	Calcs    []string
+	Says     string // what the readings came to, asked for before they are written down
+	SaysAs   string // the class of that
+	Repeat   *record.Result
+	Before   []evidence.Line // readings of what is repeated
+	Overrule bool            // the form that overrules them stands open
 }
 
-type readField struct{ Name, Unit, Kind, Second, Field string }
+// doPhase is a stretch of the test, as it is done.
+type doPhase struct {
+	Steps []string
+	Wait  string
+	Reads []doRead
+}
 
-type exitField struct{ N int }
+// doRead is one channel as the page reads it.
+type doRead struct {
+	knowledge.Reading
+	As       string // quantity, number, choice, cycles, list or places
+	Field    string
+	Measures string // of a quantity
+	When     string // of cycles: without power, with vacuum
+	Fields   []string
+	Optional bool
+	Open     bool // OL is an answer
+	Asked    bool // the reading that is missing, or contradicts another
+	Sized    bool // places with how much comes out
+	Nothing  string
+}
 
 const mostExits = 4
 
-// counted are readings without a unit that are numbers.
-var counted = regexp.MustCompile(`cycles|clicks|strokes`)
-
-// unitOf is the kind of quantity that a unit of the Book measures.
-func unitOf(unit string) (string, units.Kind, bool) {
-	for k := range kindNames {
-		if u, ok := units.Lookup(unit, k); ok && unit != "" {
-			return u.Symbol, k, true
-		}
+// channelFields are how many fields a channel has on the page: its repetitions.
+func channelFields(c bench.Channel) int {
+	switch {
+	case c.Kind == bench.Places && c.Optional:
+		return 2
+	case c.Kind == bench.Places:
+		return mostExits
+	case c.Kind == bench.Cycles:
+		return max(c.Times, 1)
+	case c.Times > 1:
+		return c.Times + 1
 	}
-	return "", 0, false
+	return 1
 }
 
-func (s *server) doView(c *echo.Context) error { return s.showDo(c, nil) }
+func (s *server) doView(c *echo.Context) error { return s.showDo(c, nil, "") }
 
-func (s *server) showDo(c *echo.Context, failed error) error {
+// showDo shows a test's page; says is what its readings came to, when that was asked.
+func (s *server) showDo(c *echo.Context, failed error, says string) error {
 	ctx := c.Request().Context()
 	f, err := s.shop.Load(ctx, c.Param("id"))
 	if err != nil {
@@ -70,29 +96,21 @@ func (s *server) showDo(c *echo.Context, failed error) error {
 		return err
 	}
 	t, ok := s.shop.Book.Test(c.Param("test"))
-	if !ok || t.Key == "decay" || t.Key == "readiness" {
+	b := bench.For(t)
+	if !ok || b.Odds == bench.FromHole || b.Odds == bench.FromCodes {
 		return echo.NewHTTPError(http.StatusNotFound, "There is no such bench; tests of the Book have theirs, holds and scans their own.")
 	}
-	d := doPage{Folder: f, Test: t, Sizes: record.ExitSizes(), Self: diagnose.PartTest(t.Key)}
+	d := doPage{Folder: f, Test: t, Sizes: record.ExitSizes(), Look: b.On == bench.AnyPart, ByHand: b.Odds == bench.ByHand, Says: says}
 	for _, st := range record.Stages() {
 		d.Stages = append(d.Stages, stageMark{string(st), stageClass(st, f.Case.Stage)})
 	}
 	p := s.page(c, t.Name+" · "+f.Case.Number, "slate", nil)
 	on := cmp.Or(c.FormValue("on"), c.QueryParam("on"))
+	d.repeats(cmp.Or(c.FormValue("repeat_of"), c.QueryParam("repeat")), car)
+	if d.Repeat != nil {
+		on = d.Repeat.Part
+	}
 	d.On, _ = car.Graph.Part(on)
-	for i, r := range t.Reads {
-		if r.Unit == "" && !counted.MatchString(r.Name) {
-			continue // a word: the outcome says it
-		}
-		x := readField{Name: r.Name, Unit: r.Unit, Field: fmt.Sprintf("read%d", i)}
-		if u, k, ok := unitOf(r.Unit); ok {
-			x.Kind, x.Second = kindNames[k], units.Second(u, k)
-		}
-		d.Reads = append(d.Reads, x)
-	}
-	for i := range mostExits {
-		d.Exits = append(d.Exits, exitField{i})
-	}
 	for _, x := range car.Graph.Parts {
 		if x.Name != "" && x.Kind != plumbing.Block {
 			d.Parts = append(d.Parts, x)
@@ -100,20 +118,15 @@ func (s *server) showDo(c *echo.Context, failed error) error {
 	}
 	slices.SortStableFunc(d.Parts, func(a, b plumbing.Part) int { return strings.Compare(a.Name, b.Name) })
 	d.Targets = car.Targets(t.Key)
-	if t.Key == "smoke" {
+	if b.Odds == bench.FromSmoke {
 		d.Entries = car.SmokeEntries()
 	}
-	if th, err := s.shop.Think(ctx, f); err == nil {
-		for _, a := range slices.Concat(th.Plan.Actions, th.Plan.Without) {
-			if a.Test == t.Key && (a.Part == on || on == "" || t.Key == "smoke") {
-				if t.Key == "smoke" && on == "" {
-					d.On, _ = car.Graph.Part(a.Entry)
-				}
-				v := s.action(a, "/cases/"+f.Case.ID, car)
-				d.Action = &v
-				break
-			}
-		}
+	d.planned(s, c, car, on)
+	d.Phases = phases(t, b, car, d.On)
+	var pr *casework.Problem
+	if errors.As(failed, &pr) {
+		d.ask(pr.Field)
+		d.Overrule = pr.Field == "why"
 	}
 	seen := map[string]bool{}
 	for _, k := range t.Cautions {
@@ -126,7 +139,165 @@ func (s *server) showDo(c *echo.Context, failed error) error {
 	if failed != nil {
 		return s.again(c, failed, "do.html", p)
 	}
+	if says != "" {
+		p.Form = typed(c)
+	}
 	return s.render(c, http.StatusOK, "do.html", p)
+}
+
+// repeats takes up the result that this one is to repeat.
+func (d *doPage) repeats(id string, car casework.Car) {
+	for i, x := range d.Results {
+		if x.ID == id && x.Test == d.Test.Key && !x.Struck() {
+			d.Repeat, d.Before = &d.Results[i], car.Lines(x)
+		}
+	}
+}
+
+// planned takes over what the plan says of this test.
+func (d *doPage) planned(s *server, c *echo.Context, car casework.Car, on string) {
+	th, err := s.shop.Think(c.Request().Context(), d.Folder)
+	if err != nil {
+		return
+	}
+	for _, a := range slices.Concat(th.Plan.Actions, th.Plan.Without) {
+		if a.Test != d.Test.Key || a.Part != on && on != "" && len(d.Entries) == 0 {
+			continue
+		}
+		if len(d.Entries) > 0 && on == "" {
+			d.On, _ = car.Graph.Part(a.Entry)
+		}
+		v := s.action(a, "/cases/"+d.Case.ID, car)
+		d.Action = &v
+		return
+	}
+}
+
+// ask marks the reading that is asked for.
+func (d *doPage) ask(channel string) {
+	for i := range d.Phases {
+		for j := range d.Phases[i].Reads {
+			r := &d.Phases[i].Reads[j]
+			r.Asked = r.Key == channel
+		}
+	}
+}
+
+// phases are the test's own, each with what is read in it; what no instrument gives comes last.
+func phases(t knowledge.Test, b bench.Test, car casework.Car, on plumbing.Part) (out []doPhase) {
+	done := map[string]bool{}
+	for _, p := range b.Phases {
+		x := doPhase{Wait: p.WaitWords()}
+		for _, st := range p.Do {
+			if name, ok := stepPart(car, st, on); ok {
+				x.Steps = append(x.Steps, st.Words(name))
+			}
+		}
+		for _, k := range p.Read {
+			if r, ok := readField(t, b, k, on); ok {
+				done[k] = true
+				x.Reads = append(x.Reads, r)
+			}
+		}
+		out = append(out, x)
+	}
+	var rest doPhase
+	for _, c := range b.Channels {
+		if r, ok := readField(t, b, c.Key, on); ok && !done[c.Key] {
+			rest.Reads = append(rest.Reads, r)
+		}
+	}
+	if len(rest.Reads) > 0 {
+		out = append(out, rest)
+	}
+	return out
+}
+
+// stepPart is the name of the part that a step is about; false when this car has none.
+func stepPart(car casework.Car, st bench.Step, on plumbing.Part) (string, bool) {
+	switch st.At {
+	case "", bench.AtEntry:
+		return "", true
+	case bench.AtPart:
+		return plumbing.Lower(on.Name), true
+	case bench.AtFarEnd:
+		return "Far end", true
+	case bench.AtDiaphragm:
+		return "diaphragm", true
+	case bench.AtPurgeLine:
+		return "Purge hose", true
+	case bench.AtInlet:
+		return "Inlet pipe", true
+	}
+	for _, p := range car.Graph.Parts {
+		if p.Role == st.At || p.Key == st.At {
+			return p.Name, true
+		}
+	}
+	return "", false
+}
+
+// readField is how a channel is read on the page.
+func readField(t knowledge.Test, b bench.Test, key string, on plumbing.Part) (doRead, bool) {
+	c, ok := b.Channel(key)
+	e, has := t.Read(key)
+	if !ok || !has || c.Kind == bench.Trace {
+		return doRead{}, false
+	}
+	r := doRead{Reading: e, Field: "read-" + key, Optional: c.Optional, Open: c.Open, Sized: c.Kind == bench.Places && b.ByPlace == "exit"}
+	r.As = map[bench.Kind]string{bench.Number: "number", bench.Count: "number", bench.Choice: "choice", bench.Cycles: "cycles", bench.List: "list", bench.Places: "places"}[c.Kind]
+	if k, ok := units.KindOf(e.Unit); ok && c.Kind == bench.Number {
+		r.As, r.Measures = "quantity", kindNames[k]
+	}
+	for i := range channelFields(c) {
+		r.Fields = append(r.Fields, fmt.Sprintf("%s-%d", r.Field, i))
+	}
+	r.When = bench.WhenWords(key, on)
+	if r.Nothing = "nothing comes out"; !r.Sized {
+		r.Nothing = "looked, nothing found"
+	}
+	return r, true
+}
+
+// readings reads the fields of a test.
+func (f *form) readings(t knowledge.Test, b bench.Test) bench.Readings {
+	out := bench.Readings{}
+	for _, c := range b.Channels {
+		e, _ := t.Read(c.Key)
+		if c.Kind == bench.Places {
+			if x, ok := f.places(c); ok {
+				out[c.Key] = x
+			}
+			continue
+		}
+		var typed []string
+		for i := range channelFields(c) {
+			typed = append(typed, f.text(fmt.Sprintf("read-%s-%d", c.Key, i)))
+		}
+		x, ok, err := ingest.ReadChannel(c, e, typed)
+		if err != nil && f.err == nil {
+			f.err = &casework.Problem{Field: c.Key, Sentence: casework.Upper(strings.TrimSuffix(err.Error(), ".")) + "."}
+		}
+		if ok {
+			out[c.Key] = x
+		}
+	}
+	return out
+}
+
+// places reads the places of a channel; that there are none has to be said.
+func (f *form) places(c bench.Channel) (x bench.Reading, ok bool) {
+	for i := range channelFields(c) {
+		field := fmt.Sprintf("read-%s-%d", c.Key, i)
+		if part := f.text(field); part != "" {
+			x.Places = append(x.Places, bench.Place{Part: part, Size: f.text(field + "-size"), Expected: f.text(field+"-expected") != ""})
+		}
+	}
+	nothing := f.text("read-"+c.Key+"-none") != ""
+	if nothing && len(x.Places) > 0 && f.err == nil {
+		f.err = &casework.Problem{Field: c.Key, Sentence: "A place is named, and that there is none is ticked too: one of them only."}
+	}
+	return x, nothing || len(x.Places) > 0
 }
 
 func (s *server) addResult(c *echo.Context) error {
@@ -135,25 +306,24 @@ func (s *server) addResult(c *echo.Context) error {
 	}
 	f := &form{c: c}
 	t, _ := s.shop.Book.Test(c.Param("test"))
-	n := casework.NewResult{Test: c.Param("test"), Part: f.text("on"), Outcome: f.text("outcome"), Note: f.text("note")}
-	for i, r := range t.Reads {
-		v, err := ingest.ReadFigure(f.text(fmt.Sprintf("read%d", i)), r.Unit)
+	n := casework.NewResult{Test: c.Param("test"), Part: f.text("on"), Outcome: f.text("outcome"), Why: f.text("why"), Note: f.text("note"), RepeatOf: f.text("repeat_of"), Readings: f.readings(t, bench.For(t)), Photo: f.photo()}
+	ctx, id := c.Request().Context(), c.Param("id")
+	if f.err != nil {
+		return s.showDo(c, f.err, "")
+	}
+	if f.text("check") != "" {
+		v, err := s.shop.JudgeResult(ctx, id, n)
 		if err != nil {
-			f.wrong(r.Name, err.Error())
+			return s.showDo(c, err, "")
 		}
-		n.Readings = append(n.Readings, v)
+		o, _ := t.Outcome(v.Outcome)
+		return s.showDo(c, nil, casework.Upper(o.Name)+". "+v.Says)
 	}
-	for i := range mostExits {
-		if part := f.text(fmt.Sprintf("exit%d", i)); part != "" {
-			n.Exits = append(n.Exits, record.ExitSeen{Part: part, Size: record.ExitSize(f.text(fmt.Sprintf("size%d", i)))})
-		}
+	if _, err := s.shop.AddResult(ctx, f.key(), id, n); err != nil {
+		return s.showDo(c, err, "")
 	}
-	err := f.err
-	if err == nil {
-		_, err = s.shop.AddResult(c.Request().Context(), f.key(), c.Param("id"), n)
+	if n.RepeatOf != "" {
+		return c.Redirect(http.StatusSeeOther, "/cases/"+id+"/proof")
 	}
-	if err != nil {
-		return s.showDo(c, err)
-	}
-	return c.Redirect(http.StatusSeeOther, "/cases/"+c.Param("id"))
+	return c.Redirect(http.StatusSeeOther, "/cases/"+id)
 }

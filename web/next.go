@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"wexter/casework"
+	"wexter/core/bench"
 	"wexter/core/diagnose"
 	"wexter/core/knowledge"
 	"wexter/core/plumbing"
@@ -120,7 +121,7 @@ func (v *reader) swap() *swapView {
 		return nil
 	}
 	x := plan.Swaps[0]
-	w := swapView{Swap: x, Money: fmt.Sprintf("≈ %.0f €", x.Price), On: v.t.Bay.Policies["prove"] == "swap"}
+	w := swapView{Swap: x, Money: fmt.Sprintf("≈ %.0f €", x.Price), On: v.t.Bay.Policies[knowledge.SchoolProve] == "swap"}
 	switch {
 	case x.BreakEven > 0:
 		w.Says = fmt.Sprintf("Cheaper than testing first (%s) only above %.0f %%; it stands at %s %%.", plumbing.Lower(x.Prove), 100*x.BreakEven, perCent(x.Odds))
@@ -177,7 +178,8 @@ func minutesWords(m float64) string {
 }
 
 func (s *server) action(a diagnose.Action, base string, car casework.Car) actionView {
-	v := actionView{Action: a, Hold: a.Test == "decay"}
+	kind, _ := bench.Of(a.Test)
+	v := actionView{Action: a, Hold: kind.Odds == bench.FromHole}
 	v.Test, _ = s.shop.Book.Test(a.Test)
 	q := url.Values{"test": {a.Test}}
 	if a.Part != "" {
@@ -200,7 +202,7 @@ func (s *server) action(a diagnose.Action, base string, car casework.Car) action
 			v.Lift = true
 		}
 	}
-	if p, ok := car.Graph.Part(a.Entry); ok && a.Test == "smoke" {
+	if p, ok := car.Graph.Part(a.Entry); ok && kind.Odds == bench.FromSmoke {
 		v.Into = plumbing.Lower(p.Name)
 		if arch, _ := s.shop.Book.Archetype(car.Combination.Vapour); a.Entry != arch.Entry {
 			v.Seal = append(v.Seal, knowledge.Step{Do: "Smoke goes in at the " + v.Into + ".", Why: "Not at the usual place: what is said of either below is for a gauge there."})

@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"wexter/casework"
+	"wexter/core/bench"
 	"wexter/core/diagnose"
 	"wexter/core/knowledge"
 	"wexter/core/plumbing"
@@ -239,7 +240,7 @@ func (s *server) clash(x diagnose.Clash) clashView {
 	cost := func(e diagnose.Evidence) (string, int) {
 		key := e.Test
 		if e.Kind == diagnose.Held {
-			key = "decay"
+			key = bench.With(bench.FromHole).Key
 		}
 		if t, ok := s.shop.Book.Test(key); ok {
 			return t.Name, t.Minutes

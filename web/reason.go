@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"net/http"
@@ -11,6 +12,7 @@ import (
 
 	"wexter/casework"
 	"wexter/core/diagnose"
+	"wexter/core/knowledge"
 	"wexter/core/plumbing"
 	"wexter/core/record"
 	"wexter/evidence"
@@ -27,6 +29,8 @@ type reasoned struct {
 	Clashes []clashView
 	Left    []diagnose.Silent
 	Signs   []signGroup
+	Renewed []renewedAsk // parts that recent work may have renewed, and weigh
+	NoCheck bool         // this car checks nothing by itself
 	light   lights
 }
 
@@ -67,8 +71,8 @@ type reader struct {
 // reason works out what a case's page shows; the address names the test or suspect that
 // was tapped.
 func (s *server) reason(ctx context.Context, c *echo.Context, f evidence.Folder, car casework.Car) (r reasoned, t *casework.Thought) {
-	known := len(f.Scans) > 0 || len(f.Codes) > 0
-	r.Hunt = known && slices.Contains([]record.Stage{record.Intake, record.Scan, record.Hunt}, f.Case.Stage) || repeatFails(f)
+	known := f.Read()
+	r.Hunt = known && slices.Contains([]record.Stage{record.Intake, record.Scan, record.Hunt}, f.Case.Stage) || repeatFails(f, s.shop.Book)
 	r.Signs = s.signs(f)
 	t, err := s.shop.Think(ctx, f)
 	if err != nil {
@@ -79,6 +83,7 @@ func (s *server) reason(ctx context.Context, c *echo.Context, f evidence.Folder,
 	r.planView = v.plan()
 	would := wouldDo(r.Next)
 	r.oddsView, r.light, r.bayView, r.Left = v.odds(would), v.lights(would), v.bay(), t.Left
+	r.Renewed, r.NoCheck = v.renewed(), !car.ChecksItself()
 	for _, x := range t.Clashes {
 		r.Clashes = append(r.Clashes, s.clash(x))
 	}
@@ -90,10 +95,47 @@ func (s *server) reason(ctx context.Context, c *echo.Context, f evidence.Folder,
 	return r, t
 }
 
+// renewedAsk is a part of which it is asked whether it was renewed lately.
+type renewedAsk struct{ Key, Name string }
+
+// How likely a part is before it is asked about, and how many are asked about at once.
+const (
+	renewedFrom = 0.04
+	renewedMost = 4
+)
+
+// renewed lists the likeliest parts that have not been asked about yet, where recent work is
+// told: a part that was renewed is rarely the culprit, unless it was fitted wrong.
+func (v *reader) renewed() (out []renewedAsk) {
+	told := v.f.Case.RecentWork != "" || slices.ContainsFunc(v.f.Observations, func(x record.Observation) bool {
+		return !x.Struck() && x.Kind == record.SeenContext && strings.HasSuffix(x.Key, "-work")
+	})
+	if !told || !v.known {
+		return nil
+	}
+	asked := map[string]bool{}
+	for _, x := range v.f.Observations {
+		asked[x.Part] = asked[x.Part] || x.Kind == record.SeenRenewed && !x.Struck()
+	}
+	order := make([]int, len(v.marg))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(v.marg[b], v.marg[a]) })
+	for _, i := range order {
+		x := v.t.State.Suspects[i]
+		if p, ok := v.car.Graph.Part(x.Part); ok && v.marg[i] >= renewedFrom && x.Order != "" && !asked[x.Part] && len(out) < renewedMost {
+			asked[x.Part] = true
+			out = append(out, renewedAsk{x.Part, p.Name})
+		}
+	}
+	return out
+}
+
 // repeatFails reports whether the repair did not hold: the hunt goes on.
-func repeatFails(f evidence.Folder) bool {
-	p := f.Proof()
-	return f.Case.Stage == record.Proof && p.After != nil && !p.Repeat && p.After.Outcome != record.NoOutcome
+func repeatFails(f evidence.Folder, b knowledge.Book) bool {
+	p := f.Proof(b)
+	return f.Case.Stage == record.Proof && p.After != nil && p.After.Fails()
 }
 
 func (v *reader) bay() bayView {
@@ -102,7 +144,7 @@ func (v *reader) bay() bayView {
 		b.Kit = append(b.Kit, kitTick{k.Key, k.Name, k.Gives, v.t.Bay.Kit == nil || slices.Contains(v.t.Bay.Kit, k.Key)})
 	}
 	cleared := slices.ContainsFunc(v.f.Notes, func(n record.Note) bool { return n.Kind == record.Cleared && !n.Struck() })
-	b.Clear = v.t.Bay.Policies["clear"] == "first" && !cleared && v.f.MayClear() == ""
+	b.Clear = v.t.Bay.Policies[knowledge.SchoolClear] == "first" && !cleared && v.f.MayClear() == ""
 	return b
 }
 
@@ -141,8 +183,18 @@ func (s *server) observe(c *echo.Context) error {
 		n := casework.NewObservation{Kind: record.SeenKind(f.text("kind")), Part: f.text("part")}
 		if w := strings.Fields(f.text("tap")); len(w) > 1 { // a sign or circumstance; "no" behind it: looked for and not so
 			n.Kind, n.Key, n.Absent = record.SeenKind(w[0]), w[1], len(w) > 2
+			if n.Kind == record.SeenRenewed {
+				n.Key, n.Part = "", w[1]
+			}
 		}
 		return s.shop.Observe(ctx, f.key(), id, n)
+	})
+}
+
+// unread answers the scan without one.
+func (s *server) unread(c *echo.Context) error {
+	return s.act(c, "", func(ctx context.Context, f *form, id string) error {
+		return s.shop.Unread(ctx, f.key(), id, f.text("how"))
 	})
 }
 

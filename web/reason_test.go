@@ -63,10 +63,10 @@ func TestReasonFormsRefuse(t *testing.T) {
 		kv         []string
 		say        string
 	}{
-		{c + "/do/cap-check", "/do/cap-check", []string{"on", "cap", "outcome", "burns"}, "has no outcome"},
-		{c + "/do/cap-check", "/do/cap-check", []string{"on", "cap", "outcome", "holds", "read0", "NaN"}, "pressure after a minute"},
-		{c + "/do/cap-check", "/do/cap-check", []string{"on", "<b>x</b>", "outcome", "holds"}, "not on this car"},
-		{c + "/do/smoke", "/do/smoke", []string{"outcome", "exit", "exit0", "cap", "size0", "ocean"}, "wisp, a stream or a billow"},
+		{c + "/do/cap-check", "/do/cap-check", []string{"on", "cap", "outcome", "burns", "why", "it does"}, "has no outcome"},
+		{c + "/do/cap-check", "/do/cap-check", []string{"on", "cap", "read-left-0", "NaN"}, "pressure after a minute"},
+		{c + "/do/cap-check", "/do/cap-check", []string{"on", "<b>x</b>", "read-left-0", "12"}, "not on this car"},
+		{c + "/do/smoke", "/do/smoke", []string{"read-exits-0", "cap", "read-exits-0-size", "ocean"}, "wisp, a stream or a billow"},
 		{c, "/observe", []string{"tap", "sign aura"}, "no sign"},
 		{c, "/observe", []string{"kind", "renewed", "part", "wing"}, "not on this car"},
 		{c, "/kit", []string{"kit", "wand"}, "no kit"},
@@ -107,7 +107,7 @@ func TestReasonFormsRefuse(t *testing.T) {
 func TestAResultOnTheStrip(t *testing.T) {
 	b := start(t, false)
 	c := coded(b, "P0442")
-	v := b.fill(c+"/do/cap-check", "on", "cap", "outcome", "falls", "read0", "0,5 kPa", "read1", "4", "note", "dry seal")
+	v := b.fill(c+"/do/cap-check", "on", "cap", "read-left-0", "0,5 kPa", "read-clicks-0", "4", "note", "dry seal")
 	for range 2 {
 		if code, body, at := b.post(c+"/do/cap-check", v); code != 200 || at != c || !strings.Contains(body, "pressure after a minute 2.007") || !strings.Contains(body, "dry seal") {
 			t.Fatalf("%d at %s", code, at)
@@ -153,8 +153,8 @@ func TestSchoolsOnThePages(t *testing.T) {
 	page(c+"?test=smoke", true, "Smoke goes in at the filler cap.")
 	page(c+"/do/cap-check", false, "Smoke goes in at")
 	page(c, false, "data-swap")
-	v := b.fill(c+"/do/smoke", "on", "manifold", "outcome", "none")
-	if code, body, _ := b.post(c+"/do/smoke", v); code != 422 || !strings.Contains(body, "cannot be let into") {
+	v := b.fill(c+"/do/smoke", "on", "manifold", "read-far-0", "yes", "read-exits-none", "1")
+	if code, body, _ := b.post(c+"/do/smoke", v); code != 422 || !strings.Contains(body, "can be let into") {
 		t.Errorf("smoke into the vapour system at the manifold: %d", code)
 	}
 	v.Set("on", "cap")

@@ -18,7 +18,7 @@ func (s *server) report(c *echo.Context) error {
 		return err
 	}
 	d.Plot = template.HTML(comparison(d.Proof, 740, 360))
-	d.Paper = s.shop.Paper(d.Folder)
+	d.Paper = s.shop.Paper(c.Request().Context(), d.Folder)
 	return s.render(c, http.StatusOK, "report.html", s.page(c, "Report "+d.Case.Number, "slate", d))
 }
 
@@ -27,7 +27,7 @@ func (s *server) reportPDF(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	data, err := report.PDF(s.shop.Paper(f), fonts())
+	data, err := report.PDF(s.shop.Paper(c.Request().Context(), f), fonts())
 	if err != nil {
 		return err
 	}

@@ -56,6 +56,7 @@ func (s *server) routes() []route {
 		get("/cases/:id/do/:test", s.doView),
 		post("/cases/:id/do/:test", s.addResult),
 		post("/cases/:id/observe", s.observe),
+		post("/cases/:id/unread", s.unread),
 		post("/cases/:id/kit", s.caseKit),
 		post("/cases/:id/cause", s.cause),
 		post("/cases/:id/opened", s.postMortem).upTo(photoLimit),

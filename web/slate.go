@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"html/template"
 	"net/http"
+	"net/url"
 	"strings"
 	"time"
 
@@ -265,12 +266,16 @@ func (s *server) again(c *echo.Context, err error, view string, p page) error {
 	if code == 0 {
 		return err
 	}
-	p.Problem = say
-	p.Form = c.Request().PostForm
-	if m := c.Request().MultipartForm; m != nil {
-		p.Form = m.Value
-	}
+	p.Problem, p.Form = say, typed(c)
 	return s.render(c, code, view, p)
+}
+
+// typed is what was sent with a form, so that a page can show it again.
+func typed(c *echo.Context) url.Values {
+	if m := c.Request().MultipartForm; m != nil {
+		return m.Value
+	}
+	return c.Request().PostForm
 }
 
 // stageClass marks the stages of a case as done, now or to come.

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"html/template"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
@@ -98,18 +97,22 @@ func (s *server) codeEntries(f evidence.Folder) (out []entry) {
 func (s *server) resultEntries(f evidence.Folder, car casework.Car) (out []entry) {
 	for _, x := range f.Results {
 		t, _ := s.shop.Book.Test(x.Test)
-		e := entry{At: x.At, Kind: record.ResultEntry, ID: x.ID, What: car.ResultName(x), Figure: car.OutcomeName(x.Test, x.Outcome), Struck: x.Struck(), Doubted: x.Doubted(), Class: resultClass(t, x.Outcome)}
+		o, _ := t.Outcome(x.Outcome)
+		e := entry{At: x.At, Kind: record.ResultEntry, ID: x.ID, What: car.ResultName(x), Figure: car.OutcomeName(x.Test, x.Outcome), Struck: x.Struck(), Doubted: x.Doubted(), Class: meaningClass(o.Means), Photo: x.Photo}
+		if x.RepeatOf != "" {
+			e.What += ", repeated"
+		}
 		var notes []string
-		for _, ex := range x.Exits {
-			p, _ := car.Graph.Part(ex.Part)
-			notes = append(notes, string(ex.Size)+" at the "+plumbing.Lower(p.Name))
+		if x.Says != "" && !x.ByHand() {
+			notes = append(notes, both(x.Says))
 		}
-		for _, g := range x.Figures {
-			if g.Value != nil {
-				notes = append(notes, strings.TrimSpace(fmt.Sprintf("%s %s %s", g.Name, strconv.FormatFloat(*g.Value, 'f', -1, 64), g.Unit)))
-			}
+		for _, l := range car.Lines(x) {
+			notes = append(notes, l.Name+" "+l.Value)
 		}
-		e.Note = strings.Trim(both(strings.Join(notes, " · "))+" · "+x.Note, " ·")
+		if x.Overruled != "" {
+			notes = append(notes, "judged "+car.JudgedBy(x))
+		}
+		e.Note = strings.Join(slices.DeleteFunc(append(notes, x.Note), func(s string) bool { return s == "" }), " · ")
 		out = append(out, e)
 	}
 	for _, x := range f.Observations {
@@ -185,7 +188,7 @@ func foundWords(s *server, x record.Finding) string {
 	if x.By == record.ByTest {
 		w = append(w, "rests on: "+x.RestsOn)
 	} else {
-		w = append(w, "on the technician's word")
+		w = append(w, x.By.Words(x.RestsOn))
 	}
 	switch x.Cause {
 	case "":
@@ -201,15 +204,15 @@ func foundWords(s *server, x record.Finding) string {
 	return strings.Join(slices.DeleteFunc(w, func(x string) bool { return x == "" }), " · ")
 }
 
-// resultClass is the colour of a result: what a sound part shows has none.
-func resultClass(t knowledge.Test, outcome string) string {
-	if len(t.Outcomes) > 0 && slices.Contains([]string{"holds", "none", "good", "true", "clean", "normal", "pass", "slows", "free", "follows", "rises", "stumbles", "below", "expected", "stays", "changes"}, outcome) {
+// meaningClass is the colour of what an outcome means.
+func meaningClass(m knowledge.Meaning) string {
+	switch m {
+	case knowledge.Sound:
 		return "within"
+	case knowledge.Faulty:
+		return "over"
 	}
-	if outcome == "not-filled" || outcome == "unsteady" || outcome == "not-run" || outcome == "silent" || outcome == "sticky" {
-		return "cannot"
-	}
-	return "over"
+	return "cannot"
 }
 
 // partNames are the names of the parts of a case's car.

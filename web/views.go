@@ -6,13 +6,11 @@ import (
 	"io/fs"
 	"math"
 	"regexp"
-	"slices"
 	"strconv"
 	"strings"
 	"time"
 
 	"wexter/casework"
-	"wexter/core/knowledge"
 	"wexter/core/plumbing"
 	"wexter/core/record"
 	"wexter/core/units"
@@ -88,10 +86,14 @@ func (s *server) funcs() template.FuncMap {
 		"join":     func(of []string) string { return strings.Join(of, "; ") },
 		"upper":    casework.Upper,
 		"kitname":  func(k string) string { return s.shop.Book.KitNamed(k).Name },
-		"hasoutcome": func(t knowledge.Test, key string) bool {
-			return slices.ContainsFunc(t.Outcomes, func(w knowledge.Word) bool { return w.Key == key })
+		"both":     both,
+		"inc":      func(i int) int { return i + 1 },
+		"times": func(i int) string { // which repetition a field is for
+			if i == 0 {
+				return ""
+			}
+			return fmt.Sprintf(", time %d", i+1)
 		},
-		"both": both,
 		"second": func(unit string) string {
 			return map[string]string{"inH2O": "kPa", "inHg": "kPa", "psi": "kPa", "hPa": "inHg", "kPa": "inHg", "°C": "°F", "L/min": "ft³/h"}[unit]
 		},

@@ -124,8 +124,8 @@ func (t *table) fill(ctx context.Context, want []diagnose.Row, ask func(diagnose
 				if err != nil {
 					failed++
 					fmt.Fprintln(t.says, err)
-					r = open[i]
-					r.Unreached = true
+					mu.Unlock()
+					continue
 				}
 				t.have[r.Key()] = r
 				if i%200 == 199 {
@@ -143,7 +143,9 @@ func (t *table) fill(ctx context.Context, want []diagnose.Row, ask func(diagnose
 	}
 	rows := make([]diagnose.Row, 0, len(want))
 	for _, w := range want { // what is no longer wanted is left out
-		rows = append(rows, t.have[w.Key()])
+		if r, ok := t.have[w.Key()]; ok {
+			rows = append(rows, r)
+		}
 	}
 	slices.SortFunc(rows, byKey)
 	if err := t.write(t.path, rows); err != nil {

@@ -43,7 +43,21 @@ type faultWord struct {
 
 type testWord struct {
 	word
-	Outcomes []word `json:"outcomes"`
+	Readings []readingWord `json:"readings"`
+	Outcomes []outcomeWord `json:"outcomes"`
+}
+
+type readingWord struct {
+	word
+	Unit  string `json:"unit,omitempty"`
+	Words []word `json:"words,omitempty"`
+}
+
+type outcomeWord struct {
+	word
+	Means   string `json:"means,omitempty"`
+	Singles bool   `json:"singles_out,omitempty"`
+	Proves  bool   `json:"proves,omitempty"`
 }
 
 func vocabularyOf(b knowledge.Book) vocabularyJSON {
@@ -58,8 +72,15 @@ func vocabularyOf(b knowledge.Book) vocabularyJSON {
 	}
 	for _, t := range b.Tests {
 		w := testWord{word: word{t.Key, t.Name}}
+		for _, r := range t.Reads {
+			x := readingWord{word: word{r.Key, r.Name}, Unit: r.Unit}
+			for _, k := range r.Words {
+				x.Words = append(x.Words, word(k))
+			}
+			w.Readings = append(w.Readings, x)
+		}
 		for _, o := range t.Outcomes {
-			w.Outcomes = append(w.Outcomes, word(o))
+			w.Outcomes = append(w.Outcomes, outcomeWord{word{o.Key, o.Name}, string(o.Means), o.Singles, o.Proves})
 		}
 		v.Tests = append(v.Tests, w)
 	}
@@ -83,7 +104,16 @@ func bookOf(fs *flag.FlagSet, args []string, errs io.Writer) (knowledge.Book, er
 	if len(words) > 0 {
 		return knowledge.Book{}, usage("%q is not wanted here", words[0])
 	}
-	return ingest.BookWith(*pages)
+	return bookWith(*pages, errs)
+}
+
+// bookWith is the Book with a shop's own pages; what they leave out is said.
+func bookWith(pages string, errs io.Writer) (knowledge.Book, error) {
+	b, err := ingest.BookWith(pages)
+	for _, w := range b.Warnings {
+		fmt.Fprintln(errs, "note:", w)
+	}
+	return b, err
 }
 
 // runVocabulary lists archetypes, faults, tests and outcomes by key.

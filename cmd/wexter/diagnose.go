@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"wexter/casework"
+	"wexter/core/bench"
 	"wexter/core/diagnose"
 	"wexter/core/knowledge"
 	"wexter/ingest"
@@ -121,7 +122,7 @@ func runDiagnose(args []string, out, errs io.Writer) error {
 	d.Instead = plan.Instead
 	for _, a := range plan.Actions {
 		n := diagnosedNext{Test: a.Test, Name: a.Name, Part: a.Part, Plug: a.Plug, Cost: tenth(a.Expect), Minutes: tenth(a.Minutes), Days: a.Days, Bits: math.Round(a.Bits*1000) / 1000, Why: a.Why}
-		if a.Test == "smoke" {
+		if b, _ := bench.Of(a.Test); b.Odds == bench.FromSmoke {
 			n.Entry = a.Entry
 		}
 		for _, o := range a.Out {

@@ -45,7 +45,7 @@ func serve(args []string, out, errs io.Writer) error {
 	if len(words) > 0 {
 		return usage("%q is one word too many", words[0])
 	}
-	book, err := ingest.BookWith(*pages)
+	book, err := bookWith(*pages, errs)
 	if err != nil {
 		return err
 	}

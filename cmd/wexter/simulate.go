@@ -6,9 +6,11 @@ import (
 	"flag"
 	"fmt"
 	"io"
+	"math"
 	"strconv"
 	"strings"
 
+	"wexter/core/bench"
 	"wexter/core/knowledge"
 	"wexter/core/plumbing"
 	"wexter/core/sim"
@@ -20,16 +22,64 @@ type simulated struct {
 	Test       string             `json:"test"`
 	Archetypes string             `json:"archetypes"`
 	Faults     []string           `json:"faults"`
+	Part       string             `json:"part,omitempty"`
 	Outcome    string             `json:"outcome"`
+	Because    string             `json:"because"`
 	Readings   []simulatedReading `json:"readings"`
 	Log        []map[string]any   `json:"log,omitempty"`
 }
 
+// simulatedReading is one reading. Value is the mean of its figures, 0 for what is no figure;
+// Text is what is said in words, and every figure of several.
 type simulatedReading struct {
+	Key   string  `json:"key"`
 	Name  string  `json:"name"`
 	Unit  string  `json:"unit,omitempty"`
 	Value float64 `json:"value"`
 	Text  string  `json:"text,omitempty"`
+}
+
+// readingsOf says the readings of a trial as the Book names them; those that could not be
+// made are left out.
+func readingsOf(e knowledge.Test, t sim.Trial) (out []simulatedReading) {
+	for _, r := range e.Reads {
+		x, ok := t.Readings[r.Key]
+		if !ok || len(x.Legs) > 0 {
+			continue
+		}
+		s := simulatedReading{Key: r.Key, Name: r.Name, Unit: r.Unit}
+		var text []string
+		for _, v := range x.Numbers {
+			if math.IsInf(v, 1) {
+				text = append(text, "OL")
+				continue
+			}
+			s.Value += v / float64(len(x.Numbers))
+			if len(x.Numbers) > 1 {
+				text = append(text, number(v))
+			}
+		}
+		for _, w := range x.Words {
+			text = append(text, r.Word(w))
+		}
+		for _, p := range x.Places {
+			part, _ := t.On.Graph.Part(p.Part)
+			w := part.Name
+			if p.Size != "" {
+				w += ": " + p.Size
+			}
+			if p.Expected {
+				w += " (expected)"
+			}
+			text = append(text, w)
+		}
+		if len(x.Numbers)+len(text) == 0 {
+			text = []string{"none"}
+		}
+		s.Text = strings.Join(text, "; ")
+		out = append(out, s)
+	}
+	return out
 }
 
 // simulatedCar is what the flags that choose a car set.
@@ -47,8 +97,9 @@ func (s *simulatedCar) flags(fs *flag.FlagSet) {
 	fs.Uint64Var(&s.seed, "seed", 1, "of noise and chance")
 }
 
-// build makes the car; what is not known or not possible is answered with what is.
-func (s *simulatedCar) build(b knowledge.Book) (*sim.Car, []string, error) {
+// combination is the archetypes that were named, with the rest filled in; what is not known
+// or not possible is answered with what is.
+func (s *simulatedCar) combination(b knowledge.Book) (plumbing.Combination, error) {
 	var c plumbing.Combination
 	for _, k := range split(s.archetypes) {
 		a, ok := b.Plumbing.Find(k)
@@ -57,16 +108,25 @@ func (s *simulatedCar) build(b knowledge.Book) (*sim.Car, []string, error) {
 			for _, a := range b.Plumbing.Archetypes {
 				all = append(all, a.Key)
 			}
-			return nil, nil, usage("there is no archetype %q; there are %s", k, strings.Join(all, ", "))
+			return c, usage("there is no archetype %q; there are %s", k, strings.Join(all, ", "))
 		}
 		if had := c.Of(a.Family); had != "" {
-			return nil, nil, usage("%q and %q are both of the family %s: a car has one", had, k, a.Family)
+			return c, usage("%q and %q are both of the family %s: a car has one", had, k, a.Family)
 		}
 		c = c.With(a.Family, k)
 	}
 	full, err := b.Plumbing.Complete(c)
 	if err != nil {
-		return nil, nil, usage("%v", err)
+		return c, usage("%v", err)
+	}
+	return full, nil
+}
+
+// build makes the car; what is not known or not possible is answered with what is.
+func (s *simulatedCar) build(b knowledge.Book) (*sim.Car, []string, error) {
+	full, err := s.combination(b)
+	if err != nil {
+		return nil, nil, err
 	}
 	level, err := strconv.ParseFloat(strings.Replace(strings.TrimSuffix(strings.TrimSpace(s.level), "%"), ",", ".", 1), 64)
 	if err != nil || !(level >= 1 && level <= 100) {
@@ -181,14 +241,17 @@ func runSimulate(args []string, out, errs io.Writer) error {
 	if err != nil {
 		return usage("%v", err)
 	}
+	t, _ := b.Test(*test)
+	reads := readingsOf(t, trial)
+	v, err := bench.Judge(t, trial.On, trial.Readings)
+	if err != nil {
+		return err
+	}
 	switch {
 	case *asJSON:
-		s := simulated{Test: trial.Test, Archetypes: car.Combination.String(), Faults: faults, Outcome: trial.Outcome}
+		s := simulated{Test: trial.Test, Archetypes: car.Combination.String(), Faults: faults, Part: trial.On.Part.Key, Outcome: v.Outcome, Because: v.Says, Readings: reads}
 		if faults == nil {
 			s.Faults = []string{}
-		}
-		for _, r := range trial.Readings {
-			s.Readings = append(s.Readings, simulatedReading(r))
 		}
 		for _, l := range trial.Log {
 			s.Log = append(s.Log, map[string]any{"leg": l.Leg, "time_s": l.Time, "pressure_Pa": l.Pressure, "wall_K": l.Wall})
@@ -206,21 +269,20 @@ func runSimulate(args []string, out, errs io.Writer) error {
 			}
 		} else {
 			_ = w.Write([]string{"reading", "value", "unit", "text"})
-			for _, r := range trial.Readings {
+			for _, r := range reads {
 				_ = w.Write([]string{r.Name, number(r.Value), r.Unit, r.Text})
 			}
 		}
 		w.Flush()
 		return w.Error()
 	}
-	t, _ := b.Test(*test)
 	fmt.Fprintf(out, "%s on a car with %v\n", t.Name, car.Combination)
 	if len(faults) > 0 {
 		fmt.Fprintf(out, "faults: %s\n", strings.Join(faults, ", "))
 	}
-	for _, r := range trial.Readings {
+	for _, r := range reads {
 		switch {
-		case r.Text != "" && r.Unit == "":
+		case r.Text != "" && (r.Unit == "" || r.Value == 0):
 			fmt.Fprintf(out, "  %-32s %s\n", r.Name, r.Text)
 		case r.Text != "":
 			fmt.Fprintf(out, "  %-32s %s %s  %s\n", r.Name, number(r.Value), r.Unit, r.Text)
@@ -228,11 +290,8 @@ func runSimulate(args []string, out, errs io.Writer) error {
 			fmt.Fprintf(out, "  %-32s %s %s\n", r.Name, number(r.Value), r.Unit)
 		}
 	}
-	for _, o := range t.Outcomes {
-		if o.Key == trial.Outcome {
-			fmt.Fprintf(out, "outcome: %s\n", o.Name)
-		}
-	}
+	o, _ := t.Outcome(v.Outcome)
+	fmt.Fprintf(out, "outcome: %s\n  because: %s\n", o.Name, v.Says)
 	return nil
 }
 

@@ -34,7 +34,7 @@ func TestSimulateCommand(t *testing.T) {
 	if err := json.Unmarshal(out.Bytes(), &j); err != nil {
 		t.Fatal(err)
 	}
-	if j.Test != "decay" || j.Outcome != "over_limit" || len(j.Readings) != 3 || len(j.Log) < 100 || j.Faults[0] != "flange-seal:0.8mm" || !strings.Contains(j.Archetypes, "no-boost") {
+	if j.Test != "decay" || j.Outcome != "over_limit" || len(j.Readings) != 4 || len(j.Log) < 100 || j.Faults[0] != "flange-seal:0.8mm" || !strings.Contains(j.Archetypes, "no-boost") {
 		t.Errorf("%s %s %v %d", j.Test, j.Outcome, j.Readings, len(j.Log))
 	}
 	// The same seed gives the same run, another one other noise.
@@ -67,8 +67,8 @@ func TestSimulateCommand(t *testing.T) {
 		{"is no hole", []string{"--fault", "vent-filter:2mm", "--test", "vent-path"}},
 		{"there is no test", []string{"--test", "dance"}},
 		{"--test is needed", nil},
-		{"is for", []string{"--archetype", "na-maf", "--test", "pump-hand"}},
-		{"no charge side", []string{"--archetype", "na-maf", "--test", "boost-pressure"}},
+		{"it is for pressure-pump", []string{"--archetype", "na-maf", "--test", "pump-hand"}},
+		{"is not for a car", []string{"--archetype", "na-maf", "--test", "boost-pressure"}},
 		{"share of the tank", []string{"--level", "200%", "--test", "decay"}},
 		{"not both", []string{"--json", "--csv", "--test", "decay"}},
 		{"has no number", []string{"--ambient", "cold", "--test", "decay"}},

@@ -250,7 +250,7 @@ var All = append([]Calculator{
 	{"coil", "Coil at temperature", "Copper has more resistance when warm.", "IEC 60028 (coefficient 0.00393 per kelvin)",
 		[]Field{{"r", "Resistance at 20 °C", Plain, "Ω", "30", 0.01, 1e5}, {"t", "Temperature", units.Temperature, "°C", "80", 233.15, 473.15}},
 		func(v map[string]float64) ([]Line, error) {
-			return []Line{plain("Resistance warm", v["r"]*(1+0.00393*(v["t"]-293.15)), "Ω")}, nil
+			return []Line{plain("Resistance warm", CoilAt(v["r"], v["t"]), "Ω")}, nil
 		}},
 	{"egr", "Recirculated share", "At the same speed and manifold pressure, the air that is missing is recirculated gas.", "speed-density; the charge's temperature corrected",
 		[]Field{{"m", "Measured air", Plain, "g/s", "8", 0.01, 1000}, {"m0", "Without recirculation", Plain, "g/s", "10", 0.01, 1000}, {"t0", "Charge without it", units.Temperature, "°C", "30", 233.15, 573.15}, {"t1", "Charge with it", units.Temperature, "°C", "45", 233.15, 573.15}},
@@ -283,3 +283,12 @@ func conversions() (out []Calculator) {
 	}
 	return out
 }
+
+// copper is how much a coil of copper gains per kelvin, of its resistance at 20 °C (IEC 60028).
+const copper = 0.00393
+
+// CoilAt is the resistance at a temperature (K) of a coil that has r20 ohm at 20 °C.
+func CoilAt(r20, t float64) float64 { return r20 * (1 + copper*(t-293.15)) }
+
+// CoilAt20 is the resistance at 20 °C of a coil that has r ohm at a temperature (K).
+func CoilAt20(r, t float64) float64 { return r / (1 + copper*(t-293.15)) }

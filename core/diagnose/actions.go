@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"wexter/core/bench"
 	"wexter/core/knowledge"
 	"wexter/core/plumbing"
 )
@@ -61,18 +62,12 @@ func (m *Model) testWords(test, part, entry string, set plumbing.Settings) []out
 		if err != nil {
 			return nil
 		}
-		name := k
-		for _, w := range t.Outcomes {
-			if w.Key == k {
-				name = w.Name
-			}
-		}
+		o, _ := t.Outcome(k)
+		name := o.Name
 		if kind, at, ok := strings.Cut(k, ":"); ok {
 			p, _ := m.Graph.Part(at)
-			name = map[string]string{"exit": "smoke at the ", "seen": "damage seen: "}[kind] + plumbing.Lower(p.Name)
-			if test == "boost-pressure" {
-				name = "air at the " + plumbing.Lower(p.Name)
-			}
+			o, _ = t.Outcome(kind)
+			name = o.Name + ": " + plumbing.Lower(p.Name)
 		}
 		out = append(out, outcome{Outcome{Key: k, Name: name, Usual: i == pr.usual}, l})
 	}
@@ -81,10 +76,10 @@ func (m *Model) testWords(test, part, entry string, set plumbing.Settings) []out
 
 // outcomes are the ways an action may end.
 func (m *Model) outcomes(a *Action) []outcome {
-	switch a.Test {
-	case wholeHold:
+	switch asked(a.Test).Odds {
+	case bench.FromHole:
 		return m.holdWords(a.Entry, a.Set)
-	case "make-up-flow":
+	case bench.FromFlow:
 		return m.flowWords(a.Entry, a.Set)
 	}
 	return m.testWords(a.Test, a.Part, a.Entry, a.Set)
@@ -112,21 +107,21 @@ func (p *planner) actions() []Action {
 		}
 	}
 	for _, t := range p.Book.Tests {
-		if !t.Fits(p.Of) || t.Key == "readiness" {
+		if !t.Fits(p.Of) {
 			continue
 		}
-		switch {
-		case t.Key == wholeHold:
+		switch b := asked(t.Key); {
+		case b.Odds == bench.FromHole:
 			l.holds(t)
-		case t.Key == "make-up-flow" || t.Key == "smoke":
+		case b.Odds == bench.FromFlow || b.Odds == bench.FromSmoke:
 			if l.sealed {
 				l.add(t, Action{Set: l.usual}, 0)
 			}
-		case PartTest(t.Key):
-			l.parts(t)
-		case t.Key == "look":
+		case b.Odds == bench.FromEyes:
 			l.looks(t)
-		case Simulated(t.Key, p.Of):
+		case b.Odds == bench.FromPlant && b.On == bench.OnePart:
+			l.parts(t)
+		case b.Odds == bench.FromPlant:
 			l.add(t, Action{}, 0)
 		}
 	}
@@ -155,16 +150,15 @@ func (l *lister) add(t knowledge.Test, a Action, extra float64) {
 		a.Minutes -= float64(t.Saves)
 	}
 	a.Missing = lacking(t, bay.Kit)
-	if t.Key == "smoke" && a.Set != nil {
+	if asked(t.Key).Odds == bench.FromSmoke {
 		into, minutes := l.smokeEntry()
 		a.Entry = into
 		a.Minutes += minutes
-		if bay.Policies["gas"] == "air" { // inert gas is asked for unless the shop says air
-			a.Missing = slices.DeleteFunc(a.Missing, func(k string) bool { return k == "inert" })
-		}
+		gas := l.option(knowledge.SchoolGas) // inert gas is asked for unless the shop says air
+		a.Missing = slices.DeleteFunc(a.Missing, func(k string) bool { return slices.Contains(gas.Spares, k) })
 	}
 	a.Cost = a.Minutes + hazardMinutes[t.Hazard] + float64(t.Days)*cmp.Or(bay.Day, usualDay)
-	if (t.Hazard == 3 || strings.Contains(l.p.Of.Vapour, "sealed") && a.Set != nil) && !bay.Careful {
+	if (t.Hazard == 3 || l.isolated() && a.Set != nil) && !bay.Careful {
 		a.Barred = "trained people only"
 	}
 	l.out = append(l.out, a)
@@ -200,7 +194,7 @@ func (l *lister) parts(t knowledge.Test) {
 		}
 		done[part] = true
 		extra := l.reach(part)
-		if t.Key == "cap-check" {
+		if asked(t.Key).NamesPart {
 			extra = 0
 		}
 		l.add(t, Action{Part: part}, extra)
@@ -213,21 +207,28 @@ func (l *lister) looks(t knowledge.Test) {
 	done := map[string]bool{}
 	t.Minutes = lookAtPart
 	for i, x := range l.p.Suspects {
-		if l.p.marg[i] >= 0.02 && slices.Contains(x.Tests, "look") && !done[x.Part] {
+		if l.p.marg[i] >= 0.02 && slices.Contains(x.Tests, t.Key) && !done[x.Part] {
 			done[x.Part] = true
 			l.add(t, Action{Part: x.Part}, l.reach(x.Part))
 		}
 	}
 }
 
-// entries are the places where smoke is let into a vapour system, by the option of the
-// Book: the service port, the purge line at the valve, the neck instead of its cap.
-var entries = map[string]string{"port": "service-port", "purge": "purge-pipe", "neck": "cap"}
+// option is how the bay does a matter on which shops differ.
+func (l *lister) option(school string) knowledge.Option {
+	s, _ := l.p.Book.School(school)
+	return s.Option(l.p.bay.Policies[school])
+}
+
+// isolated reports whether the tank is kept shut by an isolation valve.
+func (l *lister) isolated() bool {
+	return slices.ContainsFunc(l.p.Graph.Parts, func(p plumbing.Part) bool { return p.Role == "isolation" })
+}
 
 // smokeEntry says where smoke goes in, and the minutes that it takes beyond the usual
 // place: to get there, and to fill up to where the suspects are.
 func (l *lister) smokeEntry() (string, float64) {
-	s, usual, set, policy := l.p, l.entry, l.usual, l.p.bay.Policies["entry"]
+	s, usual, set, policy := l.p, l.entry, l.usual, l.option(knowledge.SchoolEntry)
 	system := s.Graph.Reach(usual, set, plumbing.Pressure)
 	minutes := func(at string) float64 {
 		fill := s.Graph.Fill(at, set)
@@ -244,15 +245,16 @@ func (l *lister) smokeEntry() (string, float64) {
 	}
 	fits := func(at string) bool { return at == usual || at != "" && system.Tests(at) }
 	best, least := usual, minutes(usual)
-	if at := entries[policy]; fits(at) {
-		return at, minutes(at) - least
+	if fits(policy.At) {
+		return policy.At, minutes(policy.At) - least
 	}
-	if policy != "near" && policy != "" {
+	if policy.At != "" {
 		return usual, 0 // this car has no such place
 	}
 	from := least
-	for _, o := range []string{"port", "purge", "neck"} {
-		if at := entries[o]; at != usual && fits(at) {
+	school, _ := s.Book.School(knowledge.SchoolEntry)
+	for _, o := range school.Options {
+		if at := o.At; at != usual && fits(at) {
 			if t := minutes(at); t < least-1 {
 				best, least = at, t
 			}
@@ -287,7 +289,7 @@ func (s *State) was(a Action) bool {
 	}
 	for _, e := range s.history[len(s.history)-1].Evidence {
 		switch {
-		case e.Kind == Held && a.Test == wholeHold:
+		case e.Kind == Held && asked(a.Test).Odds == bench.FromHole:
 			same := true
 			for k, v := range a.Set {
 				same = same && e.Set[k] == v
@@ -300,7 +302,7 @@ func (s *State) was(a Action) bool {
 			}
 		case e.Kind == Done && e.Test == a.Test && e.Part == a.Part:
 			return true
-		case e.Kind == Looked && a.Test == "look" && a.Part == e.Part:
+		case e.Kind == Looked && asked(a.Test).Odds == bench.FromEyes && a.Part == e.Part:
 			return true
 		}
 	}

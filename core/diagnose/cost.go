@@ -51,7 +51,7 @@ func (s *State) Price(f knowledge.Fault, bay Bay) float64 {
 func (s *State) mend(i int, bay Bay) float64 {
 	f := s.Suspects[i]
 	rate := cmp.Or(bay.Rate, usualRate)
-	if bay.Policies["egr"] == "clean" && strings.Contains(f.Order, "cleaning") { // its time instead of the part
+	if bay.Policies[knowledge.SchoolEGR] == "clean" && strings.Contains(f.Order, "cleaning") { // its time instead of the part
 		return 1.5*float64(f.Minutes) + retest
 	}
 	return float64(f.Minutes) + s.Price(f.Fault, bay)/rate*60 + retest
@@ -263,7 +263,7 @@ func (c *planner) leans(a *Action, school string) float64 {
 // costs less than proving it first.
 func (p *planner) swaps(open []*Action) (out []Swap) {
 	for i, x := range p.Suspects {
-		if p.marg[i] < 0.03 || x.Key == notOneFault || x.Order == "" {
+		if p.marg[i] < 0.03 || x.Silent() || x.Order == "" {
 			continue
 		}
 		w := Swap{Fault: x.Key, Name: x.Name, Odds: p.marg[i], Minutes: float64(x.Minutes) + retest, Price: p.Price(x.Fault, p.bay), Cost: p.mend[i], Expect: p.price(p.now, i)}

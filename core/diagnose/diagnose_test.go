@@ -11,6 +11,7 @@ import (
 
 	"gonum.org/v1/gonum/stat"
 
+	"wexter/core/bench"
 	"wexter/core/diagnose"
 	"wexter/core/plumbing"
 	"wexter/ingest"
@@ -446,7 +447,7 @@ func TestHolds(t *testing.T) {
 func TestTheSameHoleIsNotCountedTwice(t *testing.T) {
 	m := model(t, naMAF)
 	one := think(t, m, hold(m, 0.7, 0.66, 0.75))
-	flow := diagnose.Evidence{Kind: diagnose.Done, Test: "make-up-flow", Readings: []float64{1.02, 13}} // 0.7 mm at 13 inH2O (orifice, NACA Report 1135, from memory)
+	flow := diagnose.Evidence{Kind: diagnose.Done, Test: "make-up-flow", Readings: bench.Readings{"flow": bench.Num(1.02), "pressure": bench.Num(13)}} // 0.7 mm at 13 inH2O (orifice, NACA Report 1135, from memory)
 	h := hold(m, 0.7, 0.66, 0.75)
 	flow.Entry, flow.Set = h.Entry, h.Set
 	two := think(t, m, h, flow)
@@ -510,7 +511,7 @@ func TestTrims(t *testing.T) {
 		return think(t, m, diagnose.Evidence{Kind: diagnose.Trims, Key: "idle", Value: v, Stop: stop, Loose: true})
 	}
 	lean := at(22, false)
-	three := think(t, m, diagnose.Evidence{Kind: diagnose.Done, Test: "trims", Readings: []float64{31, 14, 4}})
+	three := think(t, m, diagnose.Evidence{Kind: diagnose.Done, Test: "trims", Readings: bench.Readings{"idle": bench.Num(31), "fast": bench.Num(14), "loaded": bench.Num(4)}})
 	if a, b := three.Odds("booster-hose")+three.Odds("manifold-gasket"), think(t, m).Odds("booster-hose")+think(t, m).Odds("manifold-gasket"); a < 3*b {
 		t.Errorf("lean at idle, fading with flow: from %.3f to %.3f", b, a)
 	}
@@ -519,7 +520,7 @@ func TestTrims(t *testing.T) {
 	if bound[diagnose.Steps-1] <= worst[diagnose.Steps-1] {
 		t.Errorf("at its stop a trim lets larger holes stand: %v against %v", bound, worst)
 	}
-	full := think(t, m, diagnose.Evidence{Kind: diagnose.Done, Test: "trims", Readings: []float64{1, 5, 4}})
+	full := think(t, m, diagnose.Evidence{Kind: diagnose.Done, Test: "trims", Readings: bench.Readings{"idle": bench.Num(1), "fast": bench.Num(5), "loaded": bench.Num(4)}})
 	if a, b := full.Odds("booster-hose"), think(t, m).Odds("booster-hose"); a > 0.6*b {
 		t.Errorf("trims within a few per cent: booster hose from %.3f to %.3f", b, a)
 	}
@@ -809,18 +810,18 @@ func TestNonsense(t *testing.T) {
 	for say, e := range map[string]diagnose.Evidence{
 		`no sign "smel"; the nearest are smell`:             {Kind: diagnose.Signed, Key: "smel"},
 		`no context "axel-work"; the nearest are axle-work`: {Kind: diagnose.Context, Key: "axel-work"},
-		`no part "wing"`:                              {Kind: diagnose.Looked, Part: "wing"},
-		`no test "smok"; the nearest are smoke`:       result("smok", "", "exit"),
-		`has no outcome "burns"; it has holds, falls`: result("cap-check", "cap", "burns"),
-		`is not for this car`:                         result("eonv-manometer", "vent-valve", "good"),
-		`cannot be 1e+09`:                             {Kind: diagnose.Done, Test: "cap-check", Part: "cap", Outcome: "holds", Readings: []float64{1e9}},
-		`give its outcome`:                            {Kind: diagnose.Done, Test: "cap-check", Part: "cap"},
-		`is of one part: say which`:                   result("valve-bench", "", "good"),
-		`without its diameter`:                        {Kind: diagnose.Held},
-		`lies between 0 and 100`:                      {Kind: diagnose.Limits, Size: "huge", Value: 2},
-		`kind "gossip" is not known`:                  {Kind: "gossip"},
-		`has 2 readings, not 9`:                       {Kind: diagnose.Done, Test: "cap-check", Part: "cap", Outcome: "holds", Readings: make([]float64, 9)},
-		`flow of -3 L/min at 10 inH2O cannot be`:      {Kind: diagnose.Done, Test: "make-up-flow", Readings: []float64{-3, 10}},
+		`no part "wing"`:                                                   {Kind: diagnose.Looked, Part: "wing"},
+		`no test "smok"; the nearest are smoke`:                            result("smok", "", "exit"),
+		`has no outcome "burns"; it has holds, falls`:                      result("cap-check", "cap", "burns"),
+		`is not for this car`:                                              result("eonv-manometer", "vent-valve", "good"),
+		`pressure after a minute is 1e+09 inH2O; it lies between 0 and 30`: {Kind: diagnose.Done, Test: "cap-check", Part: "cap", Outcome: "holds", Readings: bench.Readings{"left": bench.Num(1e9)}},
+		`What does the tester show`:                                        {Kind: diagnose.Done, Test: "cap-check", Part: "cap"},
+		`is of one part: say which`:                                        result("valve-bench", "", "good"),
+		`without its diameter`:                                             {Kind: diagnose.Held},
+		`lies between 0 and 100`:                                           {Kind: diagnose.Limits, Size: "huge", Value: 2},
+		`kind "gossip" is not known`:                                       {Kind: "gossip"},
+		`has no reading "flux"`:                                            {Kind: diagnose.Done, Test: "cap-check", Part: "cap", Outcome: "holds", Readings: bench.Readings{"flux": bench.Num(1)}},
+		`flow is -3 L/min; it lies between 0 and 200`:                      {Kind: diagnose.Done, Test: "make-up-flow", Readings: bench.Readings{"flow": bench.Num(-3), "pressure": bench.Num(10)}},
 	} {
 		t.Run(say, func(t *testing.T) {
 			if _, err := m.Think(diagnose.History{{Evidence: []diagnose.Evidence{e}}}); err == nil || !strings.Contains(err.Error(), say) {
@@ -835,9 +836,9 @@ func TestNonsense(t *testing.T) {
 	if _, err := d.Think(diagnose.History{{Repairs: nil, Evidence: []diagnose.Evidence{{Kind: diagnose.Exit, Part: "canister"}}}}); err == nil || errors.Is(err, diagnose.ErrSilent) {
 		t.Errorf("an exit at a part that a diesel lacks: %v", err)
 	}
-	silent := think(t, d, result("soak-watch", "", "none"))
+	silent := think(t, d, result("vent-path", "", "free"))
 	if len(silent.Silent) != 1 {
-		t.Errorf("a soak watch on a diesel says something: %+v", silent.Silent)
+		t.Errorf("a vent path on a diesel says something: %+v", silent.Silent)
 	}
 }
 

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"wexter/core/bench"
 	"wexter/core/gas"
 	"wexter/core/knowledge"
 	"wexter/core/plumbing"
@@ -19,46 +20,46 @@ type Kind string
 
 // The kinds of evidence.
 const (
-	Scanned   Kind = "codes"   // codes present and absent, as the car's own computer could know them
-	Limits    Kind = "limits"  // a vapour monitor's own number against its limit
-	Trims     Kind = "trims"   // a total fuel trim at one point, from live data or a freeze frame
-	Done      Kind = "test"    // a test of the Book with its outcome and what was read
-	Held      Kind = "hold"    // a pressure or vacuum hold
-	Exit      Kind = "exit"    // smoke or gas seen to leave at a part
-	Looked    Kind = "looked"  // a part looked at without finding
-	Signed    Kind = "sign"    // a sign of the Book, there or not
-	Context   Kind = "context" // what raises odds: salt, age, recent work
-	Renewed   Kind = "renewed" // a part that was renewed lately
-	Worked    Kind = "marks"   // marks of an earlier attempt on a part
-	Thought   Kind = "hand"    // odds that somebody set by hand on a part
-	Found     Kind = "found"   // a fault that was written down as found
-	NoCause        = "none"    // of a repair: it failed by itself
-	Whole          = "whole"   // of a hold: nothing plugged, as the archetype is sealed
-	wholeHold      = "decay"
+	Scanned Kind = "codes"   // codes present and absent, as the car's own computer could know them
+	Limits  Kind = "limits"  // a vapour monitor's own number against its limit
+	Trims   Kind = "trims"   // a total fuel trim at one point, from live data or a freeze frame
+	Done    Kind = "test"    // a test of the Book with its outcome and what was read
+	Held    Kind = "hold"    // a pressure or vacuum hold
+	Exit    Kind = "exit"    // smoke or gas seen to leave at a part
+	Looked  Kind = "looked"  // a part looked at without finding
+	Signed  Kind = "sign"    // a sign of the Book, there or not
+	Context Kind = "context" // what raises odds: salt, age, recent work
+	Renewed Kind = "renewed" // a part that was renewed lately
+	Worked  Kind = "marks"   // marks of an earlier attempt on a part
+	Thought Kind = "hand"    // odds that somebody set by hand on a part
+	Found   Kind = "found"   // a fault that was written down as found
+	NoCause      = "none"    // of a repair: it failed by itself
+	Whole        = "whole"   // of a hold: nothing plugged, as the archetype is sealed
 )
 
 // Evidence is one thing that is known about a car in an epoch.
 type Evidence struct {
-	ID       string // of the record it is from
-	Says     string // in words
-	Kind     Kind
-	Key      string // of a context, sign or found fault; of Trims the point: idle, 2500 or load
-	Test     string // of Done
-	Part     string
-	Outcome  string
-	Absent   bool      // of a sign: looked for and not there
-	Readings []float64 // of Done, in the units of the Book; NaN where nothing was read
-	Codes    []string
-	Ran      []string // monitors that have completed, so that a missing code means something; "" stands for all
-	Curve    *Curve   // of Held
-	Entry    string
-	Set      plumbing.Settings
-	Sense    plumbing.Sense
-	Value    float64 // of Trims, %; of Thought, odds; of Limits, value over limit; of Found, how many times likelier it makes the fault
-	Stop     bool    // of Trims: it stands at its stop
-	Loose    bool    // of Trims: a moment's glance, not a test
-	Size     string  // of Limits: very-small, small or large
-	Before   bool    // of the time before the car came in: what is not there now may have been there
+	ID        string // of the record it is from
+	Says      string // in words
+	Kind      Kind
+	Key       string // of a context, sign or found fault; of Trims the point: idle, 2500 or load
+	Test      string // of Done
+	Part      string
+	Outcome   string
+	Absent    bool           // of a sign: looked for and not there
+	Readings  bench.Readings // of Done, by channel
+	Overruled bool           // of Done: a person named the outcome, whatever the readings say
+	Codes     []string
+	Ran       []string // monitors that have completed, so that a missing code means something; "" stands for all
+	Curve     *Curve   // of Held
+	Entry     string
+	Set       plumbing.Settings
+	Sense     plumbing.Sense
+	Value     float64 // of Trims, %; of Thought, odds; of Limits, value over limit; of Found, how many times likelier it makes the fault
+	Stop      bool    // of Trims: it stands at its stop
+	Loose     bool    // of Trims: a moment's glance, not a test
+	Size      string  // of Limits: very-small, small or large
+	Before    bool    // of the time before the car came in: what is not there now may have been there
 }
 
 // Repair is a fault that was repaired, and the fault that it was found to be the victim of:
@@ -101,11 +102,11 @@ func (m *Model) read(e Evidence) (piece, error) {
 	case Exit:
 		return m.exit(e)
 	case Looked:
-		pr, err := m.look(e.Part)
+		pr, err := m.look(bench.With(bench.FromEyes), e.Part)
 		if err != nil {
 			return p, err
 		}
-		l, err := pr.words("clean")
+		l, err := pr.words(bench.With(bench.FromEyes).Nothing[0])
 		p.parts = []likelihood{l}
 		return p, err
 	case Signed:
@@ -292,7 +293,7 @@ func (m *Model) codes(e Evidence) (piece, error) {
 		l.absent = !there
 		any := false
 		for i, s := range m.Suspects {
-			rows := m.table.of(Codes, s, m.Of)
+			rows := m.table.of(Codes, s, m.Car)
 			if rows == nil {
 				continue
 			}
@@ -379,7 +380,7 @@ func (m *Model) leakCodes(e Evidence) likelihood {
 		l.none[j] = seen(0, met, false)
 	}
 	for i, s := range m.Suspects {
-		rows := m.table.of(Codes, s, m.Of)
+		rows := m.table.of(Codes, s, m.Car)
 		if rows == nil {
 			continue
 		}
@@ -390,7 +391,7 @@ func (m *Model) leakCodes(e Evidence) likelihood {
 			}
 		}
 		says := func(k, j int) int { return classes[min(max(k, 0), steps-1)*kinds+j] }
-		sticks := slices.ContainsFunc(s.Changes, func(c knowledge.Change) bool { return c.Param == "sticks" }) || s.Key == "cap" || strings.HasPrefix(s.Key, "pump-")
+		sticks := slices.ContainsFunc(s.Changes, func(c knowledge.Change) bool { return c.Param == "sticks" }) || s.Varies
 		for k := range steps {
 			for j := range kinds {
 				c := says(k, j)
@@ -440,21 +441,19 @@ var trimPoints = []string{"idle", "2500", "load"}
 
 // trim weighs a total fuel trim at one point.
 func (m *Model) trim(e Evidence) (piece, error) {
-	at := slices.Index(trimPoints, e.Key)
-	if at < 0 {
+	if !slices.Contains(trimPoints, e.Key) {
 		return piece{}, fmt.Errorf("a trim is read at %s, not at %q", strings.Join(trimPoints, ", "), e.Key)
 	}
 	if math.IsNaN(e.Value) || math.Abs(e.Value) > 100 {
 		return piece{}, fmt.Errorf("a total trim lies within ±100 %%; this is %g", e.Value)
 	}
-	read := []float64{math.NaN(), math.NaN(), math.NaN()}
-	read[at] = e.Value
-	l := m.numbers("trims", read)
+	t := bench.Trimmed()
+	l := m.numbers(t.Key, bench.Readings{t.Points[e.Key]: bench.Num(e.Value)})
 	if l == nil {
 		return piece{}, ErrSilent
 	}
 	if e.Stop {
-		l.bound[at] = math.Copysign(1, e.Value)
+		l.bound[l.place(t.Points[e.Key])] = math.Copysign(1, e.Value)
 	}
 	if e.Loose {
 		l.spread = slices.Clone(l.spread)
@@ -529,13 +528,15 @@ func (m *Model) spans(entry string, set plumbing.Settings, sense plumbing.Sense)
 }
 
 // makeUp turns the flow that keeps a pressure into the curve of a diameter.
-func (m *Model) makeUp(read []float64) (*Curve, error) {
-	if len(read) < 2 || math.IsNaN(read[0]) || math.IsNaN(read[1]) {
+func (m *Model) makeUp(r bench.Readings) (*Curve, error) {
+	read, a := r.Mean("flow")
+	at, b := r.Mean("pressure")
+	if !a || !b {
 		return nil, ErrSilent
 	}
-	flow, p := read[0]/60e3, read[1]*units.InH2O
+	flow, p := read/60e3, at*units.InH2O
 	if flow < 0 || flow > 0.05 || p < 20 || p > 30e3 {
-		return nil, fmt.Errorf("a make-up flow of %g L/min at %g inH2O cannot be", read[0], read[1])
+		return nil, fmt.Errorf("a make-up flow of %g L/min at %g inH2O cannot be", read, at)
 	}
 	const t, baro = 293.15, gas.StandardPressure
 	d := gas.Diameter(flow * baro / (gas.RAir * t) / math.Max(gas.Orifice(1, gas.NominalCd, baro+p, t, baro), 1e-9))
@@ -546,58 +547,74 @@ func (m *Model) makeUp(read []float64) (*Curve, error) {
 
 // done weighs a test of the Book by what was read, or by its outcome.
 func (m *Model) done(e Evidence) (piece, error) {
-	t, ok := m.Book.Test(e.Test)
+	p := piece{before: e.Before}
+	entry, ok := m.Book.Test(e.Test)
 	if !ok {
 		var keys []string
 		for _, t := range m.Book.Tests {
 			keys = append(keys, t.Key)
 		}
-		return piece{}, fmt.Errorf("there is no test %q; %s", e.Test, Near(e.Test, keys))
+		return p, fmt.Errorf("there is no test %q; %s", e.Test, Near(e.Test, keys))
 	}
-	if !t.Fits(m.Of) {
-		return piece{}, fmt.Errorf("the test %q is not for this car: it is for %s", e.Test, strings.Join(t.Only, ", "))
+	if !entry.Fits(m.Of) {
+		return p, fmt.Errorf("the test %q is not for this car", e.Test)
 	}
-	if err := m.fits(t, e); err != nil {
-		return piece{}, err
+	if err := m.fits(entry, e); err != nil {
+		return p, err
 	}
+	if bench.Beside(e.Readings) || bench.Section(e.Readings) != "" {
+		return p, ErrSilent // of another part, or of a section that the plant was not asked about
+	}
+	t := bench.For(entry)
+	v, err := bench.Judge(entry, m.subject(e.Part), e.Readings)
+	if err != nil {
+		return p, err
+	}
+	byPlace := strings.Contains(e.Outcome, ":")
+	overruled := e.Overruled || e.Outcome != "" && e.Outcome != v.Outcome && !byPlace
+	var l likelihood
+	switch {
+	case t.Odds == bench.FromFlow:
+		l, err = m.flowed(e)
+	case !overruled && !byPlace && t.Weighs(entry, e.Readings):
+		if n := m.numbers(e.Test, e.Readings); n != nil {
+			l = n
+			break
+		}
+		fallthrough
+	default:
+		if e.Outcome = cmp.Or(e.Outcome, v.Outcome); e.Outcome == "" {
+			return p, fmt.Errorf("the test %q: %s", e.Test, v.Says)
+		}
+		return m.came(t, e)
+	}
+	if err != nil {
+		return p, err
+	}
+	p.parts = []likelihood{l}
+	return p, nil
+}
+
+// subject is what a test is done on.
+func (m *Model) subject(part string) bench.Subject {
+	p, _ := m.Graph.Part(part)
+	return bench.Subject{Of: m.Of, Graph: m.Graph, Part: p}
+}
+
+// came weighs the outcome of a test.
+func (m *Model) came(t bench.Test, e Evidence) (piece, error) {
 	p := piece{before: e.Before}
-	if e.Test == "make-up-flow" {
-		l, err := m.flowed(e)
-		if err != nil {
-			return p, err
-		}
-		p.parts = []likelihood{l}
-		return p, nil
-	}
-	whole := true
-	for i, r := range t.Reads {
-		if r.Spread > 0 && (i >= len(e.Readings) || math.IsNaN(e.Readings[i])) {
-			whole = false
-		}
-	}
-	if whole {
-		if l := m.numbers(e.Test, e.Readings); l != nil {
-			p.parts = []likelihood{l}
-			return p, nil
-		}
-	}
-	if e.Outcome == "" && whole && len(e.Readings) > 0 {
-		return p, ErrSilent
-	}
-	if e.Outcome == "" {
-		return p, fmt.Errorf("the test %q: give its outcome, or all of its numbers", e.Test)
-	}
 	pr, err := m.predict(e.Test, e.Part, e.Entry, e.Set)
 	if err != nil {
 		return p, err
 	}
 	outcome := e.Outcome
-	if outcome == "expected" && slices.Contains(pr.outcomes, "none") { // exits that prove nothing: none besides
-		outcome = "none"
+	if slices.Contains(t.Nothing, outcome) { // exits that prove nothing: none besides
+		outcome = t.Nothing[0]
 	}
 	l, err := pr.words(outcome)
 	if errors.Is(err, ErrSilent) {
-		if kind, at, ok := strings.Cut(e.Outcome, ":"); ok && kind == "exit" { // a place where this test was not expected to show one
+		if kind, at, ok := strings.Cut(e.Outcome, ":"); ok && kind == t.ByPlace && t.Odds != bench.FromEyes { // a place where this test was not expected to show one
 			return m.exit(Evidence{Part: at, Before: e.Before})
 		}
 		return p, err
@@ -613,18 +630,16 @@ func (m *Model) fits(t knowledge.Test, e Evidence) error {
 			return err
 		}
 	}
-	if len(e.Readings) > len(t.Reads) {
-		return fmt.Errorf("the test %q has %d readings, not %d", e.Test, len(t.Reads), len(e.Readings))
-	}
-	for i, x := range e.Readings {
-		if math.IsInf(x, 0) || math.Abs(x) > 1e7 {
-			return fmt.Errorf("the reading %q of the test %q cannot be %g", t.Reads[i].Name, e.Test, x)
+	b := bench.For(t)
+	for k := range e.Readings {
+		if _, ok := b.Channel(k); !ok {
+			return fmt.Errorf("the test %q has no reading %q", e.Test, k)
 		}
 	}
-	if kind, at, ok := strings.Cut(e.Outcome, ":"); ok && (kind == "exit" || kind == "seen") {
+	if kind, at, ok := strings.Cut(e.Outcome, ":"); ok && kind == b.ByPlace {
 		return m.has(at)
 	}
-	if e.Outcome != "" && !slices.ContainsFunc(t.Outcomes, func(w knowledge.Word) bool { return w.Key == e.Outcome }) {
+	if _, ok := t.Outcome(e.Outcome); e.Outcome != "" && !ok {
 		var keys []string
 		for _, w := range t.Outcomes {
 			keys = append(keys, w.Key)
@@ -638,7 +653,7 @@ func (m *Model) fits(t knowledge.Test, e Evidence) error {
 // the rig's own orifice takes.
 func (m *Model) flowed(e Evidence) (*holes, error) {
 	c, err := m.makeUp(e.Readings)
-	if errors.Is(err, ErrSilent) {
+	if errors.Is(err, ErrSilent) || e.Overruled {
 		c, err = map[string]*Curve{"below": within(0, 0.508e-3, 0.12), "above": within(0.508e-3, math.Inf(1), 0.12)}[e.Outcome], nil
 		if c == nil {
 			return nil, ErrSilent

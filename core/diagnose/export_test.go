@@ -17,7 +17,7 @@ func Entropy(p []float64) float64 { return entropy(p, 1) }
 
 // Rows are what the plant said of a fault under a test, by step of severity and kind of car.
 func (m *Model) Rows(test, fault string) *[shades]*Row {
-	return m.table.of(test, m.Suspects[m.index[fault]], m.Of)
+	return m.table.of(test, m.Suspects[m.index[fault]], m.Car)
 }
 
 // At is the likelihood of a curve at one diameter, m.

@@ -1,6 +1,9 @@
 package diagnose
 
-import "math"
+import (
+	"math"
+	"slices"
+)
 
 // likelihood is one thing that was seen, as its odds under every explanation. What a
 // suspect that is not felt reads is what a sound car reads.
@@ -37,6 +40,7 @@ func (l *words) two(a, ka, b, kb, j int) float64 {
 // numbers is a test read as numbers: each fault changes them, and the changes add.
 type numbers struct {
 	feels  []bool
+	at     weighed // the channels
 	n      int
 	read   []float64           // what was read; NaN where nothing was
 	well   [kinds][]float64    // what a sound car reads
@@ -46,6 +50,9 @@ type numbers struct {
 	bound  []float64           // ±1: what was read is at a stop, the truth lies beyond
 	flat   float64             // of a stray reading
 }
+
+// place is where a channel stands among the numbers.
+func (l *numbers) place(channel string) int { return slices.Index(l.at, channel) }
 
 func (l *numbers) felt(s int) bool { return l.feels[s] }
 

@@ -19,7 +19,7 @@ const (
 
 // Version names the algorithm. It is counted up with every change that moves odds or
 // plan, so that nothing kept from before passes for new.
-const Version = "2"
+const Version = "3"
 
 // Car is the car that is reasoned about. Age in years and distance in km may be unknown (0).
 type Car struct {
@@ -50,13 +50,12 @@ type Model struct {
 
 // Odds that belong to no single fault, chosen here.
 const (
-	nothingNow  = 0.06 // the trouble is not there while the car is looked at
-	unknown     = 0.02 // something the Book does not know
-	pairsFew    = 0.08 // two faults at once on a new car
-	pairsMany   = 0.15 // and on an old one that has gone far
-	oldYears    = 15.0
-	farKm       = 250e3
-	notOneFault = "not-run" // of the Book: nothing wrong, the monitor has not run
+	nothingNow = 0.06 // the trouble is not there while the car is looked at
+	unknown    = 0.02 // something the Book does not know
+	pairsFew   = 0.08 // two faults at once on a new car
+	pairsMany  = 0.15 // and on an old one that has gone far
+	oldYears   = 15.0
+	farKm      = 250e3
 )
 
 // ErrNoSuspect means that the Book knows nothing that this car could have.
@@ -108,7 +107,7 @@ func New(b knowledge.Book, t *Table, car Car) (*Model, error) {
 	m.two, m.none, m.other = pairsFew+(pairsMany-pairsFew)*worn, nothingNow, unknown
 	for a := range m.Suspects {
 		for c := a + 1; c < len(m.Suspects); c++ {
-			if m.Suspects[a].Key != notOneFault && m.Suspects[c].Key != notOneFault {
+			if !m.Suspects[a].Silent() && !m.Suspects[c].Silent() {
 				m.pairs = append(m.pairs, [2]int{a, c})
 			}
 		}

@@ -8,6 +8,7 @@ import (
 	"sync"
 	"sync/atomic"
 
+	"wexter/core/knowledge"
 	"wexter/core/plumbing"
 )
 
@@ -25,7 +26,7 @@ type Bay struct {
 // Genuine reports whether a part of this kind is bought genuine: always where that is the
 // shop's way, otherwise where poor copies come back most, at caps, valves and seals.
 func (b Bay) Genuine(k plumbing.Kind) bool {
-	return b.Policies["parts"] == "genuine" || slices.Contains([]plumbing.Kind{plumbing.Cover, plumbing.Valve, plumbing.Relief, plumbing.Check, plumbing.Seal}, k)
+	return b.Policies[knowledge.SchoolParts] == "genuine" || slices.Contains([]plumbing.Kind{plumbing.Cover, plumbing.Valve, plumbing.Relief, plumbing.Check, plumbing.Seal}, k)
 }
 
 // Outcome is what may come out of an action.
@@ -170,7 +171,7 @@ func (p *planner) ranked(now float64) (open, rest []*Action) {
 		if tells[i] = p.expect(a); tells[i] {
 			a.Expect, a.Bits = p.value(a, nil)
 			a.share = 1
-			if school := p.bay.Policies["order"]; school == "gross" || school == "small" {
+			if school := p.bay.Policies[knowledge.SchoolOrder]; school == "gross" || school == "small" {
 				a.share -= lean * p.leans(a, school)
 			}
 		}

@@ -1,11 +1,12 @@
 package diagnose
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
 
-	"wexter/core/knowledge"
+	"wexter/core/bench"
 	"wexter/core/plumbing"
 )
 
@@ -82,31 +83,25 @@ func (pr *prediction) put(s, x, o int, share float64) {
 
 // predict says what a test would show; of a part test, when that part is tried.
 func (m *Model) predict(test, part, entry string, set plumbing.Settings) (*prediction, error) {
-	switch test {
-	case "look":
-		return m.look(part)
-	case "smoke":
-		return m.smoke(entry, set)
+	t := asked(test)
+	switch t.Odds {
+	case bench.FromEyes:
+		return m.look(t, part)
+	case bench.FromSmoke:
+		return m.smoke(t, entry, set)
 	}
-	t, _ := m.Book.Test(test)
-	var keys []string
-	for _, o := range t.Outcomes {
-		keys = append(keys, o.Key)
-	}
-	if !Simulated(test, m.Of) {
+	if !Simulated(m.Book, test, m.Of) {
 		return nil, ErrSilent
 	}
-	if PartTest(test) && part == "" {
+	if t.On == bench.OnePart && part == "" {
 		return nil, fmt.Errorf("the test %q is of one part: say which", test)
 	}
-	x := expected{Model: m, test: test, part: part, keys: keys, exits: slices.Contains(keys, "exit") && !PartTest(test)}
-	if x.exits {
-		x.places()
-	}
+	x := expected{Model: m, test: t, part: part}
+	x.outcomes()
 	var pr *prediction
 	for i, s := range m.Suspects {
-		rows := m.table.of(test, s, m.Of)
-		if rows == nil || PartTest(test) && Target(m.Graph, s.Fault, s.Part, test) != part {
+		rows := m.table.of(test, s, m.Car)
+		if rows == nil || t.On == bench.OnePart && Target(m.Graph, s.Fault, s.Part, test) != part {
 			continue
 		}
 		if pr == nil {
@@ -128,53 +123,86 @@ func (m *Model) predict(test, part, entry string, set plumbing.Settings) (*predi
 // tried.
 type expected struct {
 	*Model
-	test, part string
-	keys       []string // of the outcomes
-	exits      bool     // an exit is an outcome by the place where it is
+	test bench.Test
+	part string
+	keys []string // of the outcomes
 }
 
-// places puts an outcome for every place at which the table has an exit in the place of
-// "exit" and "expected".
-func (x *expected) places() {
-	x.keys = slices.DeleteFunc(x.keys, func(k string) bool { return k == "exit" || k == "expected" })
-	for _, s := range x.Suspects {
-		rows := x.table.of(x.test, s, x.Of)
-		if rows != nil && !slices.Contains(x.keys, "exit:"+s.Part) && slices.ContainsFunc(rows[:], func(r *Row) bool { return r != nil && r.Outcome == "exit" }) {
-			x.keys = append(x.keys, "exit:"+s.Part)
+// outcomes lists the outcomes that can be told apart: those of the Book, one for every place
+// at which the table has an exit, and that nobody can tell where readings of the table lie at
+// a limit.
+func (x *expected) outcomes() {
+	e, _ := x.Book.Test(x.test.Key)
+	for _, o := range e.Outcomes {
+		if nothing := slices.Index(x.test.Nothing, o.Key); nothing < 1 && (o.Key != x.test.ByPlace || x.test.ByPlace == "") {
+			x.keys = append(x.keys, o.Key)
 		}
 	}
+	for _, s := range x.Suspects {
+		rows := x.table.of(x.test.Key, s, x.Car)
+		if rows == nil || x.part != "" && Target(x.Graph, s.Fault, s.Part, x.test.Key) != x.part {
+			continue
+		}
+		for _, r := range rows {
+			k := x.key(r, s)
+			if k != "" && !slices.Contains(x.keys, k) {
+				x.keys = append(x.keys, k)
+			}
+		}
+	}
+}
+
+// key is what a row's outcome is called for a suspect; empty without a row.
+func (x *expected) key(r *Row, s Suspect) string {
+	switch {
+	case r == nil:
+		return ""
+	case x.test.ByPlace != "" && r.Outcome == x.test.ByPlace:
+		return r.Outcome + ":" + r.at(s)
+	case slices.Contains(x.test.Nothing, r.Outcome):
+		return x.test.Nothing[0]
+	}
+	return r.Outcome
+}
+
+// at is the place at which a row showed something: at the suspect's own part, or where it
+// came out instead. A row of another fault stands for a hole at the suspect's part.
+func (r *Row) at(s Suspect) string {
+	if r.Fault != s.Key {
+		return s.Part
+	}
+	first := ""
+	for _, x := range r.Readings {
+		for _, p := range x.Places {
+			if p.Part == s.Part {
+				return s.Part
+			}
+			if first == "" && !p.Expected {
+				first = p.Part
+			}
+		}
+	}
+	return cmp.Or(first, s.Part)
 }
 
 // usual is the number of the outcome that a sound car shows, beside the rows of a suspect;
 // below nought when the table has none.
 func (x *expected) usual(rows *[shades]*Row) int {
-	part := ""
-	if PartTest(x.test) {
-		part = x.part
+	w := x.table.well(x.test.Key, rows[0].Car, x.part)
+	if w == nil {
+		return -1
 	}
-	ok := ""
-	if w := x.table.well(x.test, rows[0].Car, part); w != nil {
-		ok = w[0].Outcome
-	}
-	if x.exits && ok == "expected" {
-		ok = "none"
-	}
-	return slices.Index(x.keys, ok)
+	return slices.Index(x.keys, x.key(w[0], Suspect{}))
 }
 
 // put says what suspect i makes the test show. A step is wide: what lies beside it counts
 // as well.
 func (x *expected) put(pr *prediction, i int, rows *[shades]*Row) {
 	index := func(r *Row) int {
-		switch {
-		case r == nil:
-			return pr.usual
-		case x.exits && r.Outcome == "exit":
-			return slices.Index(x.keys, "exit:"+x.Suspects[i].Part)
-		case x.exits && r.Outcome == "expected":
+		if r == nil {
 			return pr.usual
 		}
-		return max(slices.Index(x.keys, r.Outcome), 0)
+		return slices.Index(x.keys, x.key(r, x.Suspects[i]))
 	}
 	for k := range steps {
 		for j := range kinds {
@@ -190,7 +218,8 @@ func (x *expected) put(pr *prediction, i int, rows *[shades]*Row) {
 
 // smoke says where smoke would leave the vapour system, sealed as set. A cover that it is
 // let in through is off, or under the adapter, and is not tested.
-func (m *Model) smoke(entry string, set plumbing.Settings) (*prediction, error) {
+func (m *Model) smoke(t bench.Test, entry string, set plumbing.Settings) (*prediction, error) {
+	exit := t.ByPlace + ":"
 	low, high, err := m.spans(entry, set, plumbing.Pressure)
 	if err != nil {
 		return nil, err
@@ -200,21 +229,21 @@ func (m *Model) smoke(entry string, set plumbing.Settings) (*prediction, error) 
 			low[i], high[i] = [steps]float64{}, [steps]float64{}
 		}
 	}
-	keys := []string{"none"}
+	keys := []string{t.Nothing[0]}
 	for i, s := range m.Suspects {
-		if high[i][steps-1] > 0 && !slices.Contains(keys, "exit:"+s.Part) {
-			keys = append(keys, "exit:"+s.Part)
+		if high[i][steps-1] > 0 && !slices.Contains(keys, exit+s.Part) {
+			keys = append(keys, exit+s.Part)
 		}
 	}
 	if len(keys) == 1 {
 		return nil, ErrSilent
 	}
-	pr := m.newPrediction("smoke", keys, 0)
+	pr := m.newPrediction(t.Key, keys, 0)
 	for i, s := range m.Suspects {
 		if high[i][steps-1] == 0 {
 			continue
 		}
-		o := slices.Index(keys, "exit:"+s.Part)
+		o := slices.Index(keys, exit+s.Part)
 		for x := range shades {
 			q := seenSmoke(math.Sqrt(math.Sqrt(low[i][x/kinds] * high[i][x/kinds])))
 			pr.put(i, x, o, q)
@@ -227,11 +256,12 @@ func (m *Model) smoke(entry string, set plumbing.Settings) (*prediction, error) 
 // look says what eyes would find; with a part, on that part alone. Odds of seeing are set
 // by hand (common practice, no source): a hole from a millimetre and a half on where it can
 // be looked at, and half as well where something is in the way.
-func (m *Model) look(part string) (*prediction, error) {
-	keys := []string{"clean"}
+func (m *Model) look(t bench.Test, part string) (*prediction, error) {
+	seen := t.ByPlace + ":"
+	keys := []string{t.Nothing[0]}
 	for _, s := range m.Suspects {
-		if slices.Contains(s.Tests, "look") && (part == "" || m.at(s.Part, part)) && !slices.Contains(keys, "seen:"+s.Part) {
-			keys = append(keys, "seen:"+s.Part)
+		if slices.Contains(s.Tests, t.Key) && (part == "" || m.at(s.Part, part)) && !slices.Contains(keys, seen+s.Part) {
+			keys = append(keys, seen+s.Part)
 		}
 	}
 	if part != "" {
@@ -242,10 +272,10 @@ func (m *Model) look(part string) (*prediction, error) {
 	if len(keys) == 1 {
 		return nil, ErrSilent
 	}
-	pr := m.newPrediction("look", keys, 0)
+	pr := m.newPrediction(t.Key, keys, 0)
 	for i, s := range m.Suspects {
-		o := slices.Index(keys, "seen:"+s.Part)
-		if o < 0 || !slices.Contains(s.Tests, "look") {
+		o := slices.Index(keys, seen+s.Part)
+		if o < 0 || !slices.Contains(s.Tests, t.Key) {
 			continue
 		}
 		p, _ := m.Graph.Part(s.Part)
@@ -269,42 +299,42 @@ func (m *Model) look(part string) (*prediction, error) {
 }
 
 // numbers is the likelihood of what a test read, as far as the Book weighs it as a number;
-// nil when the plant was not asked. Read has the length of the test's readings, or less.
-func (m *Model) numbers(test string, read []float64) *numbers {
-	t, _ := m.Book.Test(test)
+// nil when the plant was not asked.
+func (m *Model) numbers(test string, read bench.Readings) *numbers {
+	e, _ := m.Book.Test(test)
+	t := asked(test)
 	var at weighed
-	for i, r := range t.Reads {
-		if r.Spread > 0 && i < len(read) {
-			at = append(at, i)
+	for _, r := range e.Reads {
+		if r.Spread > 0 {
+			at = append(at, r.Key)
 		}
 	}
-	if len(at) == 0 || !Simulated(test, m.Of) {
+	if len(at) == 0 || !Simulated(m.Book, test, m.Of) {
 		return nil
 	}
-	well := m.table.well(test, Reduced(test, knowledge.Fault{}, m.Of), "")
-	l := &numbers{feels: make([]bool, len(m.Suspects)), n: len(at), change: make([][shades][]float64, len(m.Suspects)), wide: make([][shades][]float64, len(m.Suspects)), bound: make([]float64, len(at)), flat: 1}
-	for _, i := range at {
-		l.read = append(l.read, read[i])
-		l.spread = append(l.spread, t.Reads[i].Spread)
-		if !math.IsNaN(read[i]) {
-			l.flat /= 20 * t.Reads[i].Spread
+	well := m.table.well(test, m.table.reduce(t, place{}, m.Car), "")
+	l := &numbers{feels: make([]bool, len(m.Suspects)), at: at, n: len(at), change: make([][shades][]float64, len(m.Suspects)), wide: make([][shades][]float64, len(m.Suspects)), bound: make([]float64, len(at)), flat: 1}
+	for _, k := range at {
+		r, _ := e.Read(k)
+		v, ok := read.Mean(k)
+		l.read = append(l.read, v)
+		l.spread = append(l.spread, r.Spread)
+		if ok {
+			l.flat /= 20 * r.Spread
 		}
 	}
 	any := false
 	for i, s := range m.Suspects {
-		rows := m.table.of(test, s, m.Of)
+		rows := m.table.of(test, s, m.Car)
 		if rows == nil {
 			continue
 		}
-		part := ""
-		if PartTest(test) {
-			part = Target(m.Graph, s.Fault, s.Part, test)
-		}
+		part := Target(m.Graph, s.Fault, s.Part, test)
 		own := m.table.well(test, rows[0].Car, part)
 		if own == nil {
 			continue
 		}
-		if well == nil || PartTest(test) {
+		if well == nil || t.On == bench.OnePart {
 			well = own
 		}
 		at.changes(l, i, own, rows)
@@ -321,20 +351,21 @@ func (m *Model) numbers(test string, read []float64) *numbers {
 	return l
 }
 
-// weighed are the places of those of a test's readings that are weighed as numbers.
-type weighed []int
+// weighed are the channels of a test that are weighed as numbers.
+type weighed []string
 
-// of takes the weighed readings out of a row; nil when the test could not be done.
+// of takes the weighed readings out of a row; nil when one of them could not be read.
 func (at weighed) of(r *Row) []float64 {
-	if r == nil || r.Unreached {
+	if r == nil {
 		return nil
 	}
 	out := make([]float64, len(at))
-	for n, i := range at {
-		if i >= len(r.Readings) {
+	for n, k := range at {
+		v, ok := r.Readings.Mean(k)
+		if !ok || math.IsInf(v, 0) {
 			return nil
 		}
-		out[n] = r.Readings[i]
+		out[n] = v
 	}
 	return out
 }

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"wexter/core/bench"
 	"wexter/core/knowledge"
 	"wexter/core/plumbing"
 )
@@ -17,11 +18,11 @@ func (s *State) actionName(t knowledge.Test, a Action) string {
 	case a.Plug != "":
 		l, _ := s.Graph.Part(a.Plug)
 		return "Hold, plugged at the " + plumbing.Lower(s.Graph.PlugName(l))
-	case a.Part != "" && t.Key == "look":
+	case a.Part != "" && asked(t.Key).Odds == bench.FromEyes:
 		return "Look at the " + plumbing.Lower(p.Name)
-	case a.Part != "" && t.Key != "cap-check":
+	case a.Part != "" && !asked(t.Key).NamesPart:
 		return t.Name + ": " + plumbing.Lower(p.Name)
-	case t.Key == wholeHold:
+	case asked(t.Key).Odds == bench.FromHole:
 		return "Hold on the whole system"
 	}
 	return t.Name

@@ -5,21 +5,25 @@ import (
 	"slices"
 	"strings"
 
+	"wexter/core/bench"
 	"wexter/core/knowledge"
 	"wexter/core/plumbing"
 	"wexter/core/sim"
 )
 
-// Row is what the plant made one test show on one simulated car with one fault.
+// Row is what the plant made one test show on one simulated car with one fault: readings.
+// What they mean is worked out when the table is made, so that a test whose rule changes
+// needs no plant.
 type Row struct {
-	Test      string
-	Car       plumbing.Combination // reduced to what the test can feel of the fault
-	Fault     string               // empty: a healthy car
-	Severity  int                  // index of Severities
-	Spread    int                  // index of Spread
-	Outcome   string               // key of the test's outcomes; of Codes the codes, with blanks between
-	Readings  []float64
-	Unreached bool // the test could not be done: the engine does not run
+	Test     string
+	Car      plumbing.Combination // reduced to what the test can feel of the fault
+	Fault    string               // empty: a healthy car
+	Severity int                  // index of Severities
+	Spread   int                  // index of Spread
+	Part     string               // that is tried by itself
+	Codes    string               // of Codes: what is stored, with blanks between
+	Readings bench.Readings       // of the others
+	Outcome  string               // what the readings come to
 }
 
 // Codes names, among the tests of the table, what the car's own control unit stores on
@@ -37,174 +41,150 @@ var Spread = []sim.Conditions{
 	{Level: 0.6, Ambient: 298.15, Reid: 72e3, Displacement: 2.0e-3, Swelling: 0.1, Seed: 2},
 }
 
-// partTests try one part by itself; what else is on the car does not matter to them.
-var partTests = []string{"cap-check", "part-smoke", "valve-bench", "check-valve", "circuit-walk", "sensor-check", "egr-coils", "eonv-manometer"}
-
-// PartTest reports whether a test tries one part by itself.
-func PartTest(test string) bool { return slices.Contains(partTests, test) }
-
-// byKind are the tests on which fuel, weather and size of the engine show.
-var byKind = []string{Codes, "pump-self-test"}
-
-// cooling are the archetypes whose check waits for what the night brings, so that fuel and
-// weather decide with the hole.
-var cooling = []string{"eonv-switch-remote", "eonv-switch-canister", "eonv-sensor", "pump-current", "pump-absolute"}
-
-// sealedTests see the whole sealed vapour system as one volume: a hole in it reads the
-// same wherever it is. Of faults that are nothing but a hole the plant is asked about two
-// only, a small range and a wide one, and the others are read from them by their diameter.
-var sealedTests = []string{Codes, "soak-watch", "pump-hand", "pump-self-test"}
-
-const smallHole, wideHole = "flange-seal", "cap"
-
-// alike reports whether a fault under a test is read from the two holes.
-func alike(test string, f knowledge.Fault) bool {
-	return f.Family == "vapour" && f.Key != smallHole && f.Key != wideHole && !strings.HasPrefix(f.Key, "purge-fitting") && !strings.HasPrefix(f.Key, "second-") && slices.Contains(sealedTests, test) &&
-		len(f.Changes) == 1 && f.Changes[0].Param == "leak"
+// Asked is a test as the table knows it: one of the Book, or Codes.
+func asked(test string) bench.Test {
+	if test == Codes {
+		// A unit sees what any of its monitors can feel, the sealed system as one volume.
+		return bench.Test{Key: Codes, Odds: bench.FromPlant, OneVolume: true, Weather: true, Feels: []string{"vapour", "intake", "crankcase", "recirculation", "boost", "look-alike"}}
+	}
+	t, _ := bench.Of(test)
+	return t
 }
 
-// felt lists, for tests of the whole car, the families and single faults that the plant is
-// asked about; what is not named reads as a healthy car does.
-var felt = map[string]string{
-	Codes:                 "vapour intake crankcase recirculation boost look-alike",
-	"trims":               "intake crankcase boost look-alike recirculation purge-valve purge-fitting purge-blocked purge-circuit canister-drowned canister-loaded second-purge-check second-purge-line vent-filter",
-	"intake-smoke":        "intake crankcase boost egr-gasket purge-valve purge-fitting",
-	"purge-running":       "purge-valve purge-fitting purge-blocked purge-circuit",
-	"vent-path":           "vent-filter pump-filter canister-drowned eonv-relief-shut vent-valve vent-circuit",
-	"soak-watch":          "vapour hot-fuel",
-	"pump-hand":           "vapour",
-	"pump-self-test":      "vapour",
-	"by-pass":             "tank-valve tank-valve-gone tank-relief vent-filter hot-fuel canister-loaded",
-	"crankcase-manometer": "crankcase purge-fitting",
-	"egr-vacuum":          "recirculation",
-	"egr-ramp":            "recirculation",
-	"egr-command":         "recirculation",
-	"boost-pressure":      "boost second-purge-check second-purge-line manifold-check throttle-gasket blow-by",
-}
+// alone reports whether a test tries one part by itself.
+func alone(test string) bool { return bench.Part(test) }
 
 // Simulated reports whether the plant is asked what a test shows on a car; of the others
 // the likelihood follows from where holes are (a hold, smoke) or is set by hand.
-func Simulated(test string, of plumbing.Combination) bool {
-	if test == "soak-watch" && !strings.HasPrefix(of.Vapour, "eonv") {
-		return false // open to the air after shut-down: it tells nothing
-	}
-	if test == "purge-running" && of.Vapour == "early-ported" {
-		return false // its valve is moved by ported vacuum: there is no command to shut it
-	}
-	return felt[test] != "" || PartTest(test)
+func Simulated(b knowledge.Book, test string, of plumbing.Combination) bool {
+	e, ok := b.Test(test)
+	return ok && asked(test).Odds == bench.FromPlant && e.Fits(of)
 }
 
-// feels reports whether a test is asked about a fault.
-func feels(test string, f knowledge.Fault) bool {
-	if f.Key == "not-run" || f.Family == "other" {
-		return false
-	}
-	w := strings.Fields(felt[test])
-	return slices.Contains(w, f.Family) || slices.Contains(w, f.Key)
+// feels reports whether the plant is asked about a fault under a test.
+func feels(t bench.Test, f knowledge.Fault) bool {
+	return !f.Silent() && t.FeelsFault(f)
 }
 
-// Target is the part that a part test of this kind tries when the fault is in question;
-// empty when the test does not try such a part.
+// Target is the part that a part test tries when a fault on a part is in question; empty
+// when the test does not try such a part.
 func Target(g *plumbing.Graph, f knowledge.Fault, part, test string) string {
-	if !PartTest(test) {
-		return ""
-	}
+	t, _ := bench.Of(test)
 	p, ok := g.Part(part)
-	if !ok {
+	if t.On != bench.OnePart || !ok {
 		return ""
 	}
-	switch test {
-	case "cap-check":
-		if part == "cap" {
-			return part
-		}
-		return ""
-	case "eonv-manometer":
-		if strings.HasPrefix(f.Key, "eonv-") {
-			return "vent-valve"
-		}
-		return ""
-	case "egr-coils":
-		if p.Role == "recirculation" {
-			return part
-		}
-		return ""
-	case "check-valve":
-		if p.Kind == plumbing.Check {
-			return part
-		}
-		return ""
-	case "sensor-check":
-		if p.Kind == plumbing.Sensor && (p.Family == "vapour" || p.Role == "difference") {
-			return part
-		}
-		return ""
-	case "circuit-walk":
-		if (p.Moves() && p.By == "" || p.Role == "leak-pump") && slices.Contains([]string{"coil", "duty", "motor", "stepper", ""}, p.Drive) {
-			return part
-		}
-		return ""
-	case "valve-bench":
-		if p.Kind == plumbing.Valve && p.Drive != "cable" || p.Kind == plumbing.Relief || p.Kind == plumbing.Check && slices.Contains(f.Tests, test) {
-			return part
-		}
-		return ""
-	case "part-smoke":
-		if slices.Contains(f.Tests, test) || p.Kind == plumbing.Valve && p.Family == "vapour" {
-			return part
-		}
-	}
-	return ""
+	return t.Tries(bench.Target{Graph: g, Fault: f, Part: p})
 }
 
-// Reduced is the car that stands in the table for a car with this fault under this test:
-// what the test cannot feel of it is put to one usual thing.
-func Reduced(test string, f knowledge.Fault, c plumbing.Combination) plumbing.Combination {
-	r := plumbing.Combination{Engine: "na-maf", Boost: "no-boost", Crankcase: "fixed-valve", Recirculation: "no-egr", Vapour: "engine-vacuum"}
-	usual := func(engine string) {
-		r.Engine = engine
-		switch engine {
-		case "turbo-petrol":
-			r.Boost, r.Crankcase = "charged", "regulator-turbo"
-		case "turbo-diesel":
-			r.Boost, r.Crankcase, r.Vapour = "charged", "regulator-inlet", "no-vapour"
+// place is a fault with the part of a car on which it sits; the zero place is a healthy car.
+type place struct {
+	knowledge.Fault
+	On     plumbing.Part
+	Behind bool // on the second purge path, behind the purge valve
+}
+
+func placeOf(g *plumbing.Graph, f knowledge.Fault, part string) place {
+	on, _ := g.Part(part)
+	return place{f, on, secondPurge(g, on)}
+}
+
+// alike reports whether a fault under a test is read from the yardsticks: it is nothing but
+// a hole in the sealed system, which the test sees as one volume.
+func alike(t bench.Test, f place) bool {
+	return t.OneVolume && f.Family == "vapour" && !f.Behind && !f.Metering && !f.Yardstick && len(f.Changes) == 1 && f.Changes[0].Param == "leak"
+}
+
+// reducer puts one usual thing in the place of what a test cannot feel of a car.
+type reducer struct {
+	usual map[string]plumbing.Combination // by engine
+	any   plumbing.Combination
+}
+
+func newReducer(l plumbing.Library) (reducer, error) {
+	r := reducer{usual: map[string]plumbing.Combination{}}
+	var err error
+	if r.any, err = l.Complete(plumbing.Combination{}); err != nil {
+		return r, err
+	}
+	for _, e := range l.Family("engine") {
+		if r.usual[e.Key], err = l.Complete(plumbing.Combination{Engine: e.Key}); err != nil {
+			return r, err
 		}
 	}
+	return r, nil
+}
+
+// reduce is the car that stands in the table for a car with this fault under this test.
+func (r reducer) reduce(t bench.Test, f place, c Car) plumbing.Combination {
 	family := f.Family
 	if f.Key == "" { // healthy, as the family asks that the test is about
-		family = map[string]string{"trims": "intake", "intake-smoke": "intake", "crankcase-manometer": "crankcase", "egr-vacuum": "recirculation", "egr-ramp": "recirculation", "egr-command": "recirculation",
-			"egr-coils": "recirculation", "boost-pressure": "boost"}[test]
-		if family == "" && !PartTest(test) {
-			family = "vapour"
+		if family = "vapour"; len(t.Feels) > 0 {
+			family = t.Feels[0]
+		}
+		if t.On == bench.OnePart {
+			family = ""
 		}
 	}
 	switch {
-	case strings.HasPrefix(f.Key, "second-purge"):
-		usual("turbo-petrol")
-		r.Boost = c.Boost
-	case family == "vapour" || f.Key == "hot-fuel":
-		if r.Vapour = c.Vapour; (test == "trims" || test == "purge-running") && c.Vapour != "early-ported" {
-			r.Vapour = "engine-vacuum" // the purge valve is the same
-		}
-		purge := strings.HasPrefix(f.Key, "purge-") || f.Key == "canister-drowned" || f.Key == "canister-loaded"
-		if c.Engine == "na-map" && purge && !PartTest(test) && (test != Codes || c.Vapour == "engine-vacuum") {
-			r.Engine = "na-map"
-		}
+	case f.Behind:
+		return r.usual[c.Of.Engine].With("boost", c.Of.Boost)
+	case family == "vapour" || f.On.Family == "vapour":
+		return r.vapour(t, f, c)
 	case family == "crankcase":
-		usual(c.Engine)
-		r.Crankcase = c.Crankcase
+		return r.usual[c.Of.Engine].With("crankcase", c.Of.Crankcase)
 	case family == "recirculation":
-		usual(c.Engine)
-		r.Recirculation = c.Recirculation
-		if r.Recirculation == "egr-vacuum" && r.Engine == "turbo-petrol" {
-			r.Vapour = "engine-vacuum"
-		}
-	case family == "boost":
-		usual(c.Engine)
-	case family == "intake" || family == "look-alike":
-		usual(c.Engine)
+		return r.usual[c.Of.Engine].With("recirculation", c.Of.Recirculation)
+	case family == "boost" || family == "intake" || family == "look-alike":
+		return r.usual[c.Of.Engine]
 	}
-	return r
+	return r.any
+}
+
+// secondPurge reports whether a part belongs to the second purge path of a charged engine:
+// its check valve, or a line to it.
+func secondPurge(g *plumbing.Graph, p plumbing.Part) bool {
+	if p.Role == "second-purge" || p.Kind != plumbing.Line {
+		return p.Role == "second-purge"
+	}
+	for _, end := range []string{p.From, p.To} {
+		key, _, _, _ := plumbing.Port(end)
+		if at, ok := g.Part(key); ok && at.Role == "second-purge" {
+			return true
+		}
+	}
+	return false
+}
+
+// vapour is reduce for the vapour system: the engine matters where its metering shows, and
+// the rest of the system does not where a test feels only a purge valve that is commanded.
+func (r reducer) vapour(t bench.Test, f place, c Car) plumbing.Combination {
+	out := r.any.With("vapour", c.Of.Vapour)
+	commanded := slices.ContainsFunc(c.Graph.Parts, func(p plumbing.Part) bool { return p.Role == "purge" && p.By == "" })
+	if t.PurgeOnly && commanded {
+		out.Vapour = r.any.Vapour
+	}
+	metered := r.usual[c.Of.Engine].With("vapour", out.Vapour)
+	if f.Metering && t.On != bench.OnePart && metered.Boost == out.Boost && (t.Key != Codes || c.Of.Vapour == r.any.Vapour) {
+		out.Engine = c.Of.Engine
+	}
+	return out
+}
+
+// wanting lists rows.
+type wanting struct {
+	reducer
+	book   knowledge.Book
+	graphs map[plumbing.Combination]*plumbing.Graph
+	seen   map[string]bool
+	out    []Row
+}
+
+func (w *wanting) add(r Row) {
+	if k := r.Key(); !w.seen[k] {
+		w.seen[k] = true
+		w.out = append(w.out, r)
+	}
 }
 
 // Wanted lists the rows of the table without what the plant says: every fault of every
@@ -214,18 +194,12 @@ func Wanted(b knowledge.Book) ([]Row, error) {
 	if err != nil {
 		return nil, err
 	}
-	var out []Row
-	seen := map[string]bool{}
-	add := func(r Row) {
-		k := r.Key()
-		if !seen[k] {
-			seen[k] = true
-			out = append(out, r)
-		}
+	w := &wanting{book: b, seen: map[string]bool{}, graphs: map[plumbing.Combination]*plumbing.Graph{}}
+	if w.reducer, err = newReducer(b.Plumbing); err != nil {
+		return nil, err
 	}
-	graphs := map[plumbing.Combination]*plumbing.Graph{}
 	for _, car := range cars {
-		graphs[car.Combination] = car.Graph
+		w.graphs[car.Combination] = car.Graph
 	}
 	tests := []string{Codes}
 	for _, t := range b.Tests {
@@ -233,64 +207,79 @@ func Wanted(b knowledge.Book) ([]Row, error) {
 	}
 	for _, car := range cars {
 		for _, test := range tests {
-			t, _ := b.Test(test)
-			if !Simulated(test, car.Combination) || test != Codes && !t.Fits(car.Combination) || test == "trims" && car.Engine == "turbo-diesel" || test == "boost-pressure" && car.Boost == "no-boost" {
+			if test != Codes && !Simulated(b, test, car.Combination) {
 				continue
 			}
 			for _, f := range b.Faults {
-				part, can := f.Can(car.Graph, car.Combination)
-				if !can || alike(test, f) || !(feels(test, f) || Target(car.Graph, f, part, test) != "") {
-					continue
-				}
-				r := Row{Test: test, Car: Reduced(test, f, car.Combination), Fault: f.Key}
-				g := graphs[r.Car]
-				if g == nil || !t.Fits(r.Car) && test != Codes || test == "boost-pressure" && r.Car.Boost == "no-boost" {
-					continue
-				}
-				if _, ok := f.Can(g, r.Car); !ok {
-					continue
-				}
-				for j := range Spread {
-					if j > 0 && (PartTest(test) || !slices.Contains(byKind, test) || test == Codes && !slices.Contains(cooling, r.Car.Vapour)) {
-						break // the kind of car hardly matters
-					}
-					h := r
-					h.Spread = j
-					for k := range Severities {
-						h.Severity = k
-						add(h)
-					}
-					if test != Codes && !PartTest(test) {
-						h.Fault, h.Severity = "", 0
-						add(h)
-						h.Car = Reduced(test, knowledge.Fault{}, car.Combination)
-						if graphs[h.Car] != nil && !(test == "boost-pressure" && h.Car.Boost == "no-boost") {
-							add(h)
-						}
-					}
-				}
-				if PartTest(test) { // the same part without a fault
-					h := r
-					h.Fault, h.Severity, h.Spread, h.Outcome = "", 0, 0, Target(g, f, part, test)
-					add(h)
-				}
+				w.fault(asked(test), f, Car{Of: car.Combination, Graph: car.Graph})
 			}
 		}
 	}
-	return out, nil
+	return w.out, nil
+}
+
+// fault lists what the plant is asked about one fault of a car under a test: every step of
+// severity, and the same car without it.
+func (w *wanting) fault(t bench.Test, f knowledge.Fault, car Car) {
+	part, can := f.Can(car.Graph, car.Of)
+	if !can || f.Family == "other" {
+		return
+	}
+	target, at := Target(car.Graph, f, part, t.Key), placeOf(car.Graph, f, part)
+	if alike(t, at) || target == "" && (t.On == bench.OnePart || !feels(t, f)) {
+		return
+	}
+	r := Row{Test: t.Key, Car: w.reduce(t, at, car), Fault: f.Key, Part: target}
+	if !w.possible(t, r.Car) {
+		return
+	}
+	if _, ok := f.Can(w.graphs[r.Car], r.Car); !ok {
+		return
+	}
+	for j := range Spread {
+		if j > 0 && !w.weather(t, r.Car) {
+			break // the kind of car hardly matters
+		}
+		h := r
+		h.Spread = j
+		for k := range Severities {
+			h.Severity = k
+			w.add(h)
+		}
+		if t.Key == Codes || t.On == bench.OnePart && j > 0 {
+			continue
+		}
+		h.Fault, h.Severity = "", 0
+		w.add(h)
+		if t.On != bench.OnePart {
+			if h.Car = w.reduce(t, place{}, car); w.possible(t, h.Car) {
+				w.add(h)
+			}
+		}
+	}
+}
+
+// possible reports whether there is such a car, and the test can be done on it.
+func (w *wanting) possible(t bench.Test, c plumbing.Combination) bool {
+	return w.graphs[c] != nil && (t.Key == Codes || Simulated(w.book, t.Key, c))
+}
+
+// weather reports whether fuel, weather and the size of the engine show under a test.
+func (w *wanting) weather(t bench.Test, c plumbing.Combination) bool {
+	a, _ := w.book.Plumbing.Find(c.Vapour)
+	return t.Weather && (t.Key != Codes || plumbing.Overnight(a.Monitor))
 }
 
 // Key tells rows apart. A healthy part's row is told by the part.
 func (r Row) Key() string {
 	k := fmt.Sprint(r.Test, "|", r.Car, "|", r.Fault, "|", r.Severity, "|", r.Spread)
-	if r.Fault == "" && PartTest(r.Test) {
-		part, _, _ := strings.Cut(r.Outcome, ":")
-		k += "|" + part
+	if r.Fault == "" && r.Part != "" {
+		k += "|" + r.Part
 	}
 	return k
 }
 
-// Fill asks the plant for a wanted row. Part is the one that a part test tries.
+// Fill asks the plant for a wanted row.
 func Fill(b knowledge.Book, r Row) (Row, error) {
 	at := Spread[r.Spread]
 	at.Seed = at.Seed*1000 + uint64(r.Severity)
@@ -298,36 +287,46 @@ func Fill(b knowledge.Book, r Row) (Row, error) {
 	if err != nil {
 		return r, err
 	}
-	target := ""
 	if r.Fault != "" {
 		f, _ := b.Fault(r.Fault)
 		part, _ := f.Can(c.Graph, r.Car)
-		target = Target(c.Graph, f, part, r.Test)
 		for _, d := range f.Defects(part, Severities[r.Severity]) {
 			if err := c.Apply(d); err != nil {
 				return r, err
 			}
 		}
-	} else if PartTest(r.Test) {
-		target = r.Outcome
 	}
 	if r.Test == Codes {
 		codes, err := sim.Trip(c)
-		r.Outcome = strings.Join(codes, " ")
+		r.Codes = strings.Join(codes, " ")
 		return r, err
 	}
-	t, err := sim.Try(c, b, r.Test, target)
+	t, err := sim.Try(c, b, r.Test, r.Part)
 	if err != nil {
 		return r, fmt.Errorf("%s with %q on %v: %w", r.Test, r.Fault, r.Car, err)
 	}
-	if r.Fault == "" && PartTest(r.Test) {
-		t.Outcome = target + ":" + t.Outcome
-	}
-	r.Outcome, r.Readings = t.Outcome, nil
-	for _, x := range t.Readings {
-		r.Readings = append(r.Readings, x.Value)
-	}
-	want, _ := b.Test(r.Test)
-	r.Unreached = len(r.Readings) < len(want.Reads)
+	r.Readings = t.Readings
 	return r, nil
+}
+
+// line writes what a row holds of readings, as the table's file has it.
+func (r Row) Line() string {
+	if r.Test == Codes {
+		return r.Codes
+	}
+	return asked(r.Test).Format(r.Readings)
+}
+
+// Read takes what Line wrote.
+func (r *Row) Read(line string) (err error) {
+	if r.Test == Codes {
+		r.Codes = line
+		return nil
+	}
+	t, ok := bench.Of(r.Test)
+	if !ok {
+		return fmt.Errorf("there is no test %q", r.Test)
+	}
+	r.Readings, err = t.Parse(line)
+	return err
 }

@@ -49,7 +49,7 @@ func TestABrokenBookNamesTheEntry(t *testing.T) {
 		`test "readiness": 0 minutes`:                         func(b *knowledge.Book) { b.Tests[0].Minutes = 0 },
 		`test "readiness": hazard 9`:                          func(b *knowledge.Book) { b.Tests[0].Hazard = 9 },
 		`test "readiness": outcome "codes"`: func(b *knowledge.Book) {
-			b.Tests[0].Outcomes = []knowledge.Word{{Key: "codes", Name: "c"}, {Key: "codes", Name: "d"}}
+			b.Tests[0].Outcomes = []knowledge.Outcome{{Key: "codes", Name: "c"}, {Key: "codes", Name: "d"}}
 		},
 		`test "readiness": name, purpose, access`:             func(b *knowledge.Book) { b.Tests[0].Splits = "" },
 		`test "readiness": there is no family "wheels"`:       func(b *knowledge.Book) { b.Tests[0].Families = []string{"wheels"} },
@@ -196,19 +196,24 @@ func TestTheWholeBookIsSearched(t *testing.T) {
 // What is set by hand needs a base, odds that are odds, and a reason.
 func TestSignsAndGroups(t *testing.T) {
 	for say, spoil := range map[string]func(*knowledge.Book){
-		`sign "smell": odds set by hand need`:      func(b *knowledge.Book) { sign(b, "smell").Why = "" },
-		`sign "smell": there is no fault "ghost"`:  func(b *knowledge.Book) { sign(b, "smell").Shows = map[string]float64{"ghost": 0.5} },
-		`sign "smell": with "cap" its odds are 1`:  func(b *knowledge.Book) { sign(b, "smell").Shows = map[string]float64{"cap": 1} },
-		`sign "": a key of its own`:                func(b *knowledge.Book) { sign(b, "smell").Key = "" },
-		`sign "smell": a key of its own`:           func(b *knowledge.Book) { sign(b, "smell").When = "at night" },
-		`group "lean": code "P0171": a letter`:     func(b *knowledge.Book) { b.Groups[0].Key, b.Groups[0].Codes = "lean", []string{"P0171", "P0171"} },
-		`group "x": a key and codes`:               func(b *knowledge.Book) { b.Groups[0].Key, b.Groups[0].Codes = "x", nil },
-		`odds "wheels": a family of faults`:        func(b *knowledge.Book) { b.Odds[0].Key = "wheels" },
-		`cost "a": a key of its own, a name and a`: func(b *knowledge.Book) { b.Costs[0].Price = 0 },
-		`test "smoke": a shared set-up`:            func(b *knowledge.Book) { test(b, "smoke").Saves = 0 },
+		`sign "smell": odds set by hand need`:       func(b *knowledge.Book) { sign(b, "smell").Why = "" },
+		`sign "smell": there is no fault "ghost"`:   func(b *knowledge.Book) { sign(b, "smell").Shows = map[string]float64{"ghost": 0.5} },
+		`sign "smell": with "cap" its odds are 1`:   func(b *knowledge.Book) { sign(b, "smell").Shows = map[string]float64{"cap": 1} },
+		`sign "": a key of its own`:                 func(b *knowledge.Book) { sign(b, "smell").Key = "" },
+		`sign "smell": a key of its own`:            func(b *knowledge.Book) { sign(b, "smell").When = "at night" },
+		`group "lean": code "P0171": a letter`:      func(b *knowledge.Book) { b.Groups[0].Key, b.Groups[0].Codes = "lean", []string{"P0171", "P0171"} },
+		`group "x": a key and codes`:                func(b *knowledge.Book) { b.Groups[0].Key, b.Groups[0].Codes = "x", nil },
+		`odds "wheels": a family of faults`:         func(b *knowledge.Book) { b.Odds[0].Key = "wheels" },
+		`cost "a": a key of its own, a name and a`:  func(b *knowledge.Book) { b.Costs[0].Price = 0 },
+		`test "smoke": a shared set-up`:             func(b *knowledge.Book) { test(b, "smoke").Saves = 0 },
+		`test "smoke": outcome "none" means "fine"`: func(b *knowledge.Book) { outcome(b, "smoke", "none").Means = "fine" },
+		`test "smoke": outcome "exit" proves`:       func(b *knowledge.Book) { outcome(b, "smoke", "exit").Proves = true },
+		`test "smoke": outcome "none" singles out`:  func(b *knowledge.Book) { outcome(b, "smoke", "none").Singles = true },
+		`test "smoke": outcome "cannot-tell"`:       func(b *knowledge.Book) { outcome(b, "smoke", "none").Key = "cannot-tell" },
+		`test "smoke": reading "far"`:               func(b *knowledge.Book) { test(b, "smoke").Reads = []knowledge.Reading{{Name: "far"}} },
 		`test "trims": reading "total trim, idle"`: func(b *knowledge.Book) {
 			r := slices.Clone(test(b, "trims").Reads)
-			r[0].Spread = -1
+			r[1].Spread = -1
 			test(b, "trims").Reads = r
 		},
 	} {
@@ -225,6 +230,12 @@ func TestSignsAndGroups(t *testing.T) {
 
 func sign(b *knowledge.Book, key string) *knowledge.Sign {
 	return &b.Signs[slices.IndexFunc(b.Signs, func(s knowledge.Sign) bool { return s.Key == key })]
+}
+
+func outcome(b *knowledge.Book, of, key string) *knowledge.Outcome {
+	t := test(b, of)
+	t.Outcomes = slices.Clone(t.Outcomes)
+	return &t.Outcomes[slices.IndexFunc(t.Outcomes, func(o knowledge.Outcome) bool { return o.Key == key })]
 }
 
 func test(b *knowledge.Book, key string) *knowledge.Test {

@@ -66,14 +66,14 @@ func (b Book) CostOf(key string) Cost {
 }
 
 // Option finds what a school can be set to; the first option is the usual one.
-func (s School) Option(key string) Word {
+func (s School) Option(key string) Option {
 	for _, o := range s.Options {
 		if o.Key == key {
 			return o
 		}
 	}
 	if len(s.Options) == 0 {
-		return Word{}
+		return Option{}
 	}
 	return s.Options[0]
 }

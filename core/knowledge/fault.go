@@ -32,7 +32,16 @@ type Fault struct {
 	Minutes int                // to repair
 	Cost    string             // class
 	Tests   []string           // tests that can see it
-	Causes  []string           // faults of which it may be the victim
+	// Metering: how the engine meters its air shows in what it does. Varies: it differs from
+	// day to day. Yardstick: the plant is asked about it in the place of every other fault
+	// that is nothing but a hole in the sealed system.
+	Metering, Varies, Yardstick bool
+	Causes                      []string // faults of which it may be the victim
+}
+
+// Silent reports whether the fault changes nothing that a test could feel.
+func (f Fault) Silent() bool {
+	return !slices.ContainsFunc(f.Changes, func(c Change) bool { return c.Param != "ready" })
 }
 
 // Change is a parameter of the plumbing with the range of severities.

@@ -34,6 +34,7 @@ type Book struct {
 	Schools    []School
 	Cautions   []Caution
 	Synonyms   [][]string // words that the trade uses one for the other
+	Warnings   []string   `yaml:"-"` // what a shop's own pages leave out
 }
 
 // Archetype is a way in which a vapour system checks itself. Its name and rest states

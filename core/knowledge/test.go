@@ -15,6 +15,7 @@ type Test struct {
 	Name        string
 	Families    []string // of faults it can tell about
 	Only        []string // archetypes it is for; empty: all
+	Except      []string // archetypes it is not for
 	Purpose     string
 	Kit         []string // all of these are needed
 	Instead     []string // kit that does as well
@@ -30,15 +31,74 @@ type Test struct {
 	Calculators []string
 	Splits      string // how the reading splits the suspects
 	Traps       []string
-	Outcomes    []Word
+	Outcomes    []Outcome
 	Cautions    []string
 }
 
-// Reading is what is read, with the unit of the bay; empty for a word. Spread is by how
-// much it differs between like cars, in that unit; with one it is weighed as a number.
+// Reading is what is read, with the unit of the bay; empty for a word. Key joins it to the
+// rule that judges the test. Spread is by how much it differs between like cars, in that
+// unit; with one it is weighed as a number. Words are what it can be, when it is a word.
 type Reading struct {
-	Name, Unit string
-	Spread     float64
+	Key, Name, Unit string
+	Spread          float64
+	Words           []Word
+}
+
+// Outcome is one way a test can end, with what that means. Singles marks an outcome that
+// singles out the part that was tried; Proves one that can prove a repair.
+type Outcome struct {
+	Key, Name string
+	Means     Meaning
+	Singles   bool
+	Proves    bool
+}
+
+// Meaning is what an outcome says of the car.
+type Meaning string
+
+// The meanings. A page without them is read with a warning; its outcomes mean nothing clear.
+const (
+	Sound   Meaning = "sound"    // what was tested is in order
+	Faulty  Meaning = "fault"    // something is wrong
+	Unclear Meaning = "unclear"  // nothing follows
+	NotDone Meaning = "not-done" // the test did not take place
+)
+
+// CannotTell is the outcome that every test has besides its own: the readings lie too near
+// to a limit.
+var CannotTell = Outcome{Key: "cannot-tell", Name: "cannot tell yet", Means: Unclear}
+
+// Outcome finds one of the test's outcomes, or CannotTell.
+func (t Test) Outcome(key string) (Outcome, bool) {
+	for _, o := range t.Outcomes {
+		if o.Key == key {
+			if o.Means == "" {
+				o.Means = Unclear
+			}
+			return o, true
+		}
+	}
+	return CannotTell, key == CannotTell.Key
+}
+
+// Read finds one of the test's readings by key.
+func (t Test) Read(key string) (Reading, bool) {
+	for _, r := range t.Reads {
+		if r.Key == key {
+			return r, true
+		}
+	}
+	return Reading{}, false
+}
+
+// Word names one of a reading's words; the key itself when it is not one of them.
+func (r Reading) Word(key string) string {
+	for _, w := range r.Words {
+		if w.Key == key {
+			return w.Name
+		}
+	}
+	return key
 }
 
 // HazardWords say the hazards.
@@ -55,7 +115,10 @@ func (b Book) Test(key string) (Test, bool) {
 
 // Fits reports whether the test can be done on a car.
 func (t Test) Fits(c plumbing.Combination) bool {
-	return len(t.Only) == 0 || slices.ContainsFunc(plumbing.Families, func(f string) bool { return slices.Contains(t.Only, c.Of(f)) })
+	in := func(list []string) bool {
+		return slices.ContainsFunc(plumbing.Families, func(f string) bool { return slices.Contains(list, c.Of(f)) })
+	}
+	return (len(t.Only) == 0 || in(t.Only)) && !in(t.Except)
 }
 
 // Craft is a small rule that makes a repair last.
@@ -67,7 +130,36 @@ type Craft struct {
 // School is a matter on which shops differ; the first option is the usual one here.
 type School struct {
 	Key, Name, Text string
-	Options         []Word
+	Options         []Option
+}
+
+// Schools that the program itself follows, by key.
+const (
+	SchoolClear = "clear"
+	SchoolProve = "prove"
+	SchoolOrder = "order"
+	SchoolEntry = "entry"
+	SchoolEGR   = "egr"
+	SchoolParts = "parts"
+	SchoolGas   = "gas"
+	SchoolCodes = "codes"
+)
+
+// School finds one by key.
+func (b Book) School(key string) (School, bool) {
+	for _, s := range b.Schools {
+		if s.Key == key {
+			return s, true
+		}
+	}
+	return School{}, false
+}
+
+// Option is one way a school is set. At is the part of the car that it is about; Spares
+// is kit that is then not needed.
+type Option struct {
+	Key, Name, At string
+	Spares        []string
 }
 
 // KitNamed finds an instrument by key.
@@ -129,20 +221,51 @@ func (t Test) check() error {
 	case (t.Shares == "") != (t.Saves == 0) || t.Saves < 0 || t.Saves >= t.Minutes:
 		return plumbing.Entry("test", t.Key, "a shared set-up (shares) saves minutes, fewer than the test takes")
 	}
-	for _, r := range t.Reads {
-		if r.Name == "" || !(r.Spread >= 0) {
-			return plumbing.Entry("test", t.Key, "reading %q: a name, and a spread that is not negative", r.Name)
-		}
+	if err := t.checkReads(); err != nil {
+		return err
 	}
 	for _, s := range t.Setup {
 		if s.Do == "" {
 			return plumbing.Entry("test", t.Key, "a step without words")
 		}
 	}
+	return t.checkOutcomes()
+}
+
+// checkReads returns the first reading that is wrong. One without a key takes its place as
+// one: a page may leave it out when nothing judges the test but a person.
+func (t Test) checkReads() error {
+	seen := map[string]bool{}
+	for _, r := range t.Reads {
+		if r.Name == "" || !(r.Spread >= 0) || !keyForm.MatchString(r.Key) || seen[r.Key] {
+			return plumbing.Entry("test", t.Key, "reading %q: a key of its own, a name, and a spread that is not negative", r.Name)
+		}
+		seen[r.Key] = true
+		for _, w := range r.Words {
+			if !keyForm.MatchString(w.Key) || w.Name == "" {
+				return plumbing.Entry("test", t.Key, "reading %q: a word without key or name", r.Name)
+			}
+		}
+	}
+	return nil
+}
+
+// checkOutcomes returns the first outcome that is wrong. What singles out a part means a
+// fault, and what proves a repair means that the part is sound.
+func (t Test) checkOutcomes() error {
 	out := map[string]bool{}
 	for _, o := range t.Outcomes {
-		if o.Key == "" || out[o.Key] || o.Name == "" {
+		switch {
+		case o.Key == "" || out[o.Key] || o.Name == "":
 			return plumbing.Entry("test", t.Key, "outcome %q: a key of its own and a name are needed", o.Key)
+		case o.Key == CannotTell.Key:
+			return plumbing.Entry("test", t.Key, "outcome %q: every test has it already", o.Key)
+		case !slices.Contains([]Meaning{"", Sound, Faulty, Unclear, NotDone}, o.Means):
+			return plumbing.Entry("test", t.Key, "outcome %q means %q; it means sound, fault, unclear or not-done", o.Key, o.Means)
+		case o.Singles && o.Means != Faulty:
+			return plumbing.Entry("test", t.Key, "outcome %q singles out a part, so it means a fault", o.Key)
+		case o.Proves && o.Means != Sound:
+			return plumbing.Entry("test", t.Key, "outcome %q proves a repair, so it means sound", o.Key)
 		}
 		out[o.Key] = true
 	}
@@ -161,7 +284,7 @@ func (b Book) checkLinks(t Test, kit map[string]bool) error {
 			return plumbing.Entry("test", t.Key, "there is no family %q", f)
 		}
 	}
-	return b.checkOnly("test", t.Key, t.Only)
+	return b.checkOnly("test", t.Key, slices.Concat(t.Only, t.Except))
 }
 
 // checkOnly returns an archetype that an entry is bound to and the Book does not have.

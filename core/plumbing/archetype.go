@@ -33,6 +33,12 @@ type Archetype struct {
 // Monitors are the ways in which a control unit checks a vapour system for leaks.
 var Monitors = []string{"", "draw-down", "strokes", "reference-pressure", "reference-vacuum", "cooling-switch", "cooling-sensor"}
 
+// Overnight reports whether a check waits for what the night brings: fuel and weather decide
+// with the hole.
+func Overnight(monitor string) bool {
+	return monitor != "" && monitor != "draw-down" && monitor != "strokes"
+}
+
 // Bond ties an archetype to others of one family: with lists their keys.
 type Bond struct {
 	Family string

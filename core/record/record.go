@@ -361,11 +361,24 @@ type Finding struct {
 // Ground is what a finding rests on.
 type Ground string
 
-// The grounds: a test or an exit that singles the part out, or the technician's judgement.
+// The grounds: a test or an exit that singles the part out, that the rest was cleared, or the
+// technician's judgement.
 const (
-	ByTest Ground = "test"
-	ByWord Ground = "word"
+	ByTest        Ground = "test"
+	ByElimination Ground = "elimination"
+	ByWord        Ground = "word"
 )
+
+// Words says what a finding rests on, in a report.
+func (g Ground) Words(on string) string {
+	switch {
+	case g == ByElimination:
+		return "by elimination; cleared: " + on
+	case g == ByTest && on != "":
+		return on
+	}
+	return "the technician's judgement"
+}
 
 // Answers to why a part failed that name no fault.
 const (
@@ -373,32 +386,47 @@ const (
 	CauseUnknown = "unknown"
 )
 
-// Result is a test of the Book with what came out, written down by hand.
+// Result is a test of the Book with what was read and what that came to.
 type Result struct {
-	ID      string    `json:"id"`
-	CaseID  string    `json:"case_id"`
-	Test    string    `json:"test"`
-	Part    string    `json:"part"`    // tried by itself, looked at, or where smoke went in
-	Outcome string    `json:"outcome"` // key
-	Figures Figures   `json:"figures" gorm:"serializer:json"`
-	Exits   ExitsSeen `json:"exits" gorm:"serializer:json"`
-	Note    string    `json:"note"`
-	At      time.Time `json:"at"`
+	ID        string    `json:"id"`
+	CaseID    string    `json:"case_id"`
+	Test      string    `json:"test"`
+	Part      string    `json:"part"`      // tried by itself, looked at, or where smoke went in
+	Outcome   string    `json:"outcome"`   // key of the one that counts
+	Judged    string    `json:"judged"`    // key of the one that the readings name; empty when they name none
+	Says      string    `json:"says"`      // why they do
+	Overruled string    `json:"overruled"` // why a person names another
+	RepeatOf  string    `json:"repeat_of"` // the result that this one repeats after a repair
+	Figures   Figures   `json:"figures" gorm:"serializer:json"`
+	Exits     ExitsSeen `json:"exits" gorm:"serializer:json"`
+	Photo     string    `json:"photo"` // hash, or empty
+	Note      string    `json:"note"`
+	At        time.Time `json:"at"`
 	Strike
 	Doubt
 }
 
-// Figure is one reading of a test, in the unit of the Book; Value is nil when it was left out.
+// ByHand reports whether a person named the outcome, and not the readings.
+func (r Result) ByHand() bool { return r.Judged != r.Outcome }
+
+// Figure is one reading of a test, in the unit of the Book; Value is nil when it was left out
+// or is no figure. Of repeated readings it is the mean, and Values holds each. Words are
+// readings that are words: choices, yes or no by cycle, parts, codes; "none" alone is an empty
+// list, and "OL" an open circuit.
 type Figure struct {
-	Name  string   `json:"name"`
-	Unit  string   `json:"unit"`
-	Value *float64 `json:"value"`
+	Key    string    `json:"key,omitempty"`
+	Name   string    `json:"name"`
+	Unit   string    `json:"unit"`
+	Value  *float64  `json:"value"`
+	Values []float64 `json:"values,omitempty"`
+	Words  []string  `json:"words,omitempty"`
 }
 
-// ExitSeen is a place where smoke or air came out.
+// ExitSeen is a place where smoke or air came out, or where damage was seen (without a size).
 type ExitSeen struct {
-	Part string   `json:"part"`
-	Size ExitSize `json:"size"`
+	Part     string   `json:"part"`
+	Size     ExitSize `json:"size"`
+	Expected bool     `json:"expected,omitempty"` // it proves nothing
 }
 
 // Figures and ExitsSeen are kept as lists.

@@ -1,10 +1,10 @@
 package sim
 
 import (
-	"fmt"
 	"math"
 	"slices"
 
+	"wexter/core/calc"
 	"wexter/core/network"
 )
 
@@ -164,7 +164,7 @@ func (c *Car) Coil(part string) (float64, bool) {
 	if !ok || x.By != "" || !slices.Contains([]string{"coil", "duty", "motor", "stepper"}, x.Drive) && x.Role != "leak-pump" {
 		return 0, false
 	}
-	return coilOhm*(1+0.00393*(c.At.Ambient-293.15)) + x.get("resistance"), true
+	return calc.CoilAt(coilOhm, c.At.Ambient) + x.get("resistance"), true
 }
 
 // Rig is what Connect has joined; nil before.
@@ -191,12 +191,6 @@ func (c *Car) Balance() float64 {
 	return sum
 }
 
-// SmokeExits lists where gas that carries smoke leaves the car, with its size by the flow.
-func (c *Car) SmokeExits() []string {
-	list, _ := c.exits(nil)
-	return list
-}
-
 // Exit is a place where gas leaves the car.
 type Exit struct{ Part, Size string }
 
@@ -213,9 +207,8 @@ func exitSize(flow float64) string {
 	return ""
 }
 
-// exits are the places where gas with smoke leaves, in words, and those of them that are
-// not expected.
-func (c *Car) exits(expected map[string]bool) (out []string, unexpected []Exit) {
+// SmokeExits are the places where gas with smoke leaves.
+func (c *Car) SmokeExits() (out []Exit) {
 	for _, k := range c.order {
 		x := c.piece[k]
 		flow, share := 0.0, 0.0
@@ -226,17 +219,9 @@ func (c *Car) exits(expected map[string]bool) (out []string, unexpected []Exit) 
 			flow += c.net.Edges[e].Flow
 			share = c.net.Nodes[c.net.Edges[e].From].Share(network.Smoke)
 		}
-		size := exitSize(flow)
-		if size == "" || share < 0.2 {
-			continue
+		if size := exitSize(flow); size != "" && share >= 0.2 {
+			out = append(out, Exit{k, size})
 		}
-		text := fmt.Sprintf("%s: %s", x.Name, size)
-		if expected[k] {
-			text += " (expected)"
-		} else {
-			unexpected = append(unexpected, Exit{k, size})
-		}
-		out = append(out, text)
 	}
-	return
+	return out
 }

@@ -130,6 +130,20 @@ func Lookup(s string, k Kind) (Unit, bool) {
 	return u, ok
 }
 
+// KindOf is the kind that a unit measures. K, °C and °F alone are a temperature, but K is taken
+// as a difference: nobody reads a thermometer in it.
+func KindOf(symbol string) (Kind, bool) {
+	if symbol == "K" {
+		return Difference, true
+	}
+	for k := Pressure; k <= Difference; k++ {
+		if _, ok := Lookup(symbol, k); ok && symbol != "" {
+			return k, true
+		}
+	}
+	return 0, false
+}
+
 // Symbols lists the units of a kind, as a field may offer them.
 func Symbols(k Kind) []string {
 	var out []string

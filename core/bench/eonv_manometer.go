@@ -1,0 +1,78 @@
+package bench
+
+import (
+	"slices"
+
+	"wexter/core/units"
+)
+
+// Windows of a vent unit with reliefs and a vacuum switch, inH2O (common practice, no
+// source): the pressure relief begins to open near 0.5 and must be shut again below that;
+// the switch changes near 1 and not beyond 2; the vacuum relief opens between 3 and 6.
+const (
+	reliefLeast, reliefMost = 0.2, 1.0
+	switchMost              = 2.0
+	vacuumLeast, vacuumMost = 3.0, 6.0
+)
+
+// VentUnit is a vent unit on the manometer: three windows, and the order in which they come.
+var VentUnit = Register(Test{
+	Key:  "eonv-manometer",
+	On:   OnePart,
+	Odds: FromPlant,
+	Channels: []Channel{
+		{Key: "opens", Unit: "inH2O", Low: 0, High: 30, Sense: ReliefOpens, Times: 2},
+		{Key: "reseals", Unit: "inH2O", Low: 0, High: 30, Sense: ReliefReseals, Times: 2},
+		{Key: "switch", Unit: "inH2O", Low: 0, High: 30, Sense: SwitchChanges, Times: 2, Open: true},
+		{Key: "vacuum", Unit: "inH2O", Low: 0, High: 30, Sense: VacuumRelief, Times: 2},
+	},
+	Phases: []Phase{
+		{Do: []Step{{Do: Press, At: AtPart, Value: 2 * units.InH2O}}, For: 30, Read: []string{"opens", "reseals"}},
+		{Do: []Step{{Do: Press, At: AtPart, Value: -6 * units.InH2O}}, For: 60, Read: []string{"switch", "vacuum"}},
+	},
+	Tries: func(t Target) string {
+		if t.Named("eonv-manometer") {
+			for _, p := range t.Graph.Parts {
+				if p.Role == "vent" {
+					return p.Key
+				}
+			}
+		}
+		return ""
+	},
+	Reduce: reduceVentUnit,
+})
+
+// reduceVentUnit takes the worst repetition of each: what lets go once may do so again. A
+// switch that shows no change before the vacuum relief opens reads +Inf.
+func reduceVentUnit(_ Subject, r Readings) Verdict {
+	for _, c := range []struct{ key, what string }{{"opens", "At which pressure does the relief open? 0 when none builds up."}, {"reseals", "At which pressure is the relief shut again?"},
+		{"switch", "At which vacuum does the switch change? \"no change\" is an answer."}, {"vacuum", "At which vacuum does the vacuum relief open?"}} {
+		if len(r[c.key].Numbers) == 0 {
+			return ask(c.key, "%s", c.what)
+		}
+	}
+	opens, reseals, sw, vacuum := r["opens"].Numbers, r["reseals"].Numbers, r["switch"].Numbers, r["vacuum"].Numbers
+	low, high := slices.Min(opens), slices.Max(opens)
+	late, lets := slices.Max(sw), slices.Min(vacuum)
+	if slices.Min(reseals) > high+0.05 {
+		return ask("reseals", "It cannot reseal at %s inH2O when it opens at %s. Read it again on the way down.", say(slices.Min(reseals)), say(high))
+	}
+	switch {
+	case low < reliefLeast || slices.Min(reseals) < 0.05:
+		return is("relief-leaks", "The pressure relief opens at %s and reseals at %s inH2O; about 0.5 is right, and shut again below: it does not seal.", say(low), say(slices.Min(reseals)))
+	case high > reliefMost:
+		return is("relief-stuck", "The pressure relief opens only at %s inH2O; about 0.5 is right.", say(high))
+	case lets < vacuumLeast-0.2:
+		return is("early", "The vacuum relief opens at %s inH2O; 3 to 6 is right%s.", say(lets), map[bool]string{true: ", and that is before the switch: the check can never pass"}[late >= lets])
+	case late > lets:
+		return is("dead", "The switch does not change before the vacuum relief opens at %s inH2O.", say(lets))
+	case late > switchMost+0.1:
+		return is("dead", "The switch changes only at %s inH2O; about 1 is right, 2 at most.", say(late))
+	case slices.Max(vacuum) > vacuumMost+0.3:
+		return unsure("The vacuum relief opens only at %s inH2O; 3 to 6 is right. Repeat it slowly.", say(slices.Max(vacuum)))
+	case late > switchMost-0.1 || lets < vacuumLeast:
+		return unsure("Switch %s, vacuum relief %s inH2O: one of them lies at its limit. Repeat it slowly.", say(late), say(lets))
+	}
+	return is("good", "Relief %s, reseals %s, switch %s, vacuum relief %s inH2O: all in their windows, in the right order.", say(high), say(slices.Min(reseals)), say(late), say(lets))
+}

@@ -1,0 +1,30 @@
+package bench
+
+// VentPath is whether the tank can breathe. A tank that pulls 2.8 inH2O while it is purged
+// with the vent open has a blocked vent path (common practice, no source).
+var VentPath = Register(Test{
+	Key:  "vent-path",
+	Odds: FromPlant,
+	Channels: []Channel{
+		{Key: "free", Kind: Choice, Words: []string{"free", "blocked"}, Sense: VentFree},
+		{Key: "vacuum", Unit: "inH2O", Low: -30, High: 60, Sense: TankVacuum, Optional: true},
+	},
+	Phases: []Phase{
+		{Read: []string{"free"}},
+		{Do: []Step{{Do: Warm}, {Do: Fast}}, For: 60, Read: []string{"vacuum"}},
+	},
+	Reduce: func(_ Subject, r Readings) Verdict {
+		vacuum, has := r.Mean("vacuum")
+		switch w := r.Word("free"); {
+		case w == "blocked":
+			return is("blocked", "The bulb does not blow through.")
+		case has && vacuum > 3.1:
+			return is("blocked", "The tank pulls %s inH2O while it is purged: air does not get in.", say(vacuum))
+		case w == "" && !has:
+			return ask("free", "Does the bulb blow through the vent hose and its filter?")
+		case has && vacuum > 2.5:
+			return unsure("%s inH2O of tank vacuum while purging lies at the limit. Look into the filter.", say(vacuum))
+		}
+		return is("free", "The vent path is free%s.", map[bool]string{true: ", and the tank pulls only " + say(vacuum) + " inH2O while it is purged"}[has])
+	},
+})
