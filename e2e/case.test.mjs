@@ -174,8 +174,9 @@ test("a whole case by keyboard alone, from the Slate to the closed case, with a 
   await page.waitForLoadState("load");
   await to("#part");
   await k.type("Oil cap");
-  await to("input[name=by][value=word]");
-  await k.press("Space");
+  await to("input[name=by]");
+  await k.press("ArrowUp"); // from the first to the last: judgement
+  assert.ok(await page.locator("input[name=by][value=word]").isChecked());
   await to("#how");
   await k.type("bubbles at the rim");
   await press("main button.main");

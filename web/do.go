@@ -228,6 +228,8 @@ func stepPart(car casework.Car, st bench.Step, on plumbing.Part) (string, bool) 
 		return "Purge hose", true
 	case bench.AtInlet:
 		return "Inlet pipe", true
+	case bench.AtBreather:
+		return "Breather hose", true
 	}
 	for _, p := range car.Graph.Parts {
 		if p.Role == st.At || p.Key == st.At {

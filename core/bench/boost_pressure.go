@@ -22,7 +22,7 @@ var BoostPressure = Register(Test{
 		{Key: "dipstick", Kind: Choice, Words: []string{"none", "blows"}, Sense: AirAtDipstick},
 	},
 	Phases: []Phase{
-		{Do: []Step{{Do: Put, At: AtInlet, State: plumbing.Shut}, {Do: Put, At: "throttle", State: plumbing.Shut}, {Do: Join, At: "charge", Value: 0.012}, {Do: Hold, Value: 5 * units.Psi}}, For: 120, Every: 1, Mean: 1, Read: []string{"pressure", "flow", "exits", "dipstick"}},
+		{Do: []Step{{Do: Put, At: AtInlet, State: plumbing.Shut}, {Do: Put, At: "throttle", State: plumbing.Shut}, {Do: Put, At: AtBreather, State: plumbing.Plugged, May: true}, {Do: Join, At: "charge", Value: 0.012}, {Do: Hold, Value: 5 * units.Psi}}, For: 120, Every: 1, Mean: 1, Read: []string{"pressure", "flow", "exits", "dipstick"}},
 	},
 	Reduce: func(_ Subject, r Readings) Verdict {
 		v := smokeVerdict(r)

@@ -56,7 +56,8 @@ const (
 	AtFarEnd    = "@far-end"   // what is opened to let smoke through
 	AtDiaphragm = "@diaphragm" // of a valve that vacuum moves
 	AtPurgeLine = "@purge-line"
-	AtInlet     = "@inlet" // of the engine's air
+	AtInlet     = "@inlet"    // of the engine's air
+	AtBreather  = "@breather" // from the crankcase to the inlet
 )
 
 // Phase is a stretch of a test: what is done, how long is waited, what is read at its end.

@@ -297,6 +297,11 @@ func (t *technician) find(at string) *piece {
 		return t.piece["purge-line"]
 	case bench.AtInlet:
 		return t.piece["air-filter"]
+	case bench.AtBreather:
+		if x := t.piece["breather-line"]; x != nil && x.edge >= 0 {
+			return x
+		}
+		return nil
 	case bench.AtDiaphragm:
 		if v := t.role["recirculation"]; v != nil {
 			return t.piece[v.By]
