@@ -5,9 +5,11 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"wexter/core/knowledge"
+	"wexter/core/plumbing"
 	"wexter/core/record"
 	"wexter/core/units"
 	"wexter/evidence"
@@ -162,6 +164,44 @@ func (w *paperWriter) tests(pr evidence.Proof) {
 			w.result(x, "")
 		}
 	}
+	w.seen()
+}
+
+// seen is what was told and seen beside the tests: signs, circumstances, exits and places
+// looked at on the Map, notes with their photos.
+func (w *paperWriter) seen() {
+	if w.car.Car == nil {
+		return
+	}
+	var rows []report.Row
+	for _, x := range w.f.Observations {
+		if !x.Struck() {
+			put(&rows, x.At.Local().Format("2 Jan, 15:04"), w.car.ObservationWords(x))
+		}
+	}
+	for _, x := range w.f.Marks {
+		if x.Struck() || x.Kind == record.MarkSuspect {
+			continue
+		}
+		p, _ := w.car.Graph.Part(x.Part)
+		says := x.Kind.Words() + ": " + plumbing.Lower(p.Name)
+		if x.Kind == record.MarkExit {
+			says += ", " + string(x.Size)
+		}
+		if x.Expected {
+			says += ", expected there"
+		}
+		put(&rows, x.At.Local().Format("2 Jan, 15:04"), strings.TrimSuffix(says+". "+x.Text, ". "))
+	}
+	for _, x := range w.f.Notes {
+		if x.Struck() {
+			continue
+		}
+		put(&rows, x.At.Local().Format("2 Jan, 15:04"), strings.Trim(x.Kind.Words()+": "+strings.Trim(x.Subject+" "+x.Text, " "), ": "))
+		w.picture(x.Photo, x.Text)
+	}
+	w.section("Told, seen and noted", rows)
+	w.pictures()
 }
 
 // piece is a hold or any other test, under a heading of the proof.
@@ -192,7 +232,7 @@ func (w *paperWriter) result(x record.Result, head string) {
 		put(&rows, "because", x.Says)
 	}
 	if w.car.Car != nil {
-		for _, l := range w.car.Lines(x) {
+		for _, l := range slices.Concat(w.car.Worked(x), w.car.Lines(x)) {
 			put(&rows, l.Name, l.Value)
 		}
 		put(&rows, "judged", w.car.JudgedBy(x))
@@ -303,7 +343,7 @@ func (w *paperWriter) monitors() {
 	case record.MonitorsComplete:
 		w.section("Monitors", nil, which+": complete.")
 	case record.MonitorsIncomplete:
-		w.section("Monitors", nil, which+": not complete yet. The car is ready for inspection when they are.")
+		w.section("Monitors", nil, which+": not complete yet. The car is ready for inspection once that is.")
 	}
 }
 

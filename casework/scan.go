@@ -31,14 +31,39 @@ func (s *Shop) AddScan(ctx context.Context, key, id, source, raw string) (string
 		if err := tx.Add(&x); err != nil {
 			return "", err
 		}
-		switch read.Readiness["evap"] {
-		case obd.Complete:
-			c.Monitors = record.MonitorsComplete
-		case obd.Incomplete:
-			c.Monitors = record.MonitorsIncomplete
+		if c.Monitors, err = s.monitorsRan(tx, id, read, c.Monitors); err != nil {
+			return "", err
 		}
 		return x.ID, advance(tx, c, record.Scan)
 	})
+}
+
+// monitorsRan says whether the monitors that the case is about have run, as a scan tells; as it
+// was when the scan says nothing of them.
+func (s *Shop) monitorsRan(tx store.Tx, id string, read obd.Scan, was record.Monitors) (record.Monitors, error) {
+	f, err := load(tx, id)
+	if err != nil {
+		return was, err
+	}
+	about := []string{"evap"} // until codes or a finding say what it is about
+	if car, err := s.carOf(tx, f.Vehicle); err == nil {
+		if about = car.Monitors(f); len(about) == 0 && car.ChecksItself() {
+			about = []string{"evap"}
+		}
+	}
+	known := 0
+	for _, m := range about {
+		switch read.Readiness[m] {
+		case obd.Incomplete:
+			return record.MonitorsIncomplete, nil
+		case obd.Complete:
+			known++
+		}
+	}
+	if known > 0 {
+		return record.MonitorsComplete, nil
+	}
+	return was, nil
 }
 
 // ScanCase returns the case a scan belongs to.

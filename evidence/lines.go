@@ -2,6 +2,7 @@ package evidence
 
 import (
 	"fmt"
+	"math"
 	"strconv"
 	"strings"
 
@@ -43,6 +44,24 @@ func (c *Car) Lines(x record.Result) (out []Line) {
 			name = e.Name
 		}
 		out = append(out, Line{name, strings.Join(exits, ", ")})
+	}
+	return out
+}
+
+// Worked are the figures that a result's readings come to, with their intervals.
+func (c *Car) Worked(x record.Result) (out []Line) {
+	t := c.tests[x.Test]
+	p, _ := c.Graph.Part(x.Part)
+	v, err := bench.Judge(t, bench.Subject{Of: c.Combination, Graph: c.Graph, Part: p}, Readings(t, x))
+	if err != nil {
+		return nil
+	}
+	for _, f := range v.Figures {
+		if math.IsInf(f.Value, 0) {
+			continue
+		}
+		unit := strings.TrimSuffix(" "+f.Unit, " 1")
+		out = append(out, Line{f.Name, fmt.Sprintf("%s%s, %s to %s", units.Digits(f.Value, 3), unit, units.Digits(f.Low, 3), units.Digits(f.High, 3))})
 	}
 	return out
 }

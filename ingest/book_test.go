@@ -9,6 +9,7 @@ import (
 	"strings"
 	"testing"
 
+	"wexter/core/bench"
 	"wexter/core/knowledge"
 	"wexter/core/plumbing"
 	"wexter/core/units"
@@ -253,4 +254,46 @@ func FuzzReadBook(f *testing.F) {
 			t.Error("an error without words")
 		}
 	})
+}
+
+// A page of before, without keys and meanings, is read with a warning: its test is judged by
+// hand, and its outcomes mean nothing clear.
+func TestAPageWithoutMeanings(t *testing.T) {
+	page := filepath.Join(t.TempDir(), "page.yaml")
+	if err := os.WriteFile(page, []byte(`
+tests:
+  - key: own-float
+    name: "Level sender by hand"
+    families: [vapour]
+    purpose: "Does it move?"
+    kit: [eyes]
+    access: "tank top"
+    minutes: 5
+    hazard: 1
+    setup: [{do: "Key on.", why: ""}]
+    steps: ["Lift it."]
+    reads: [{name: "ohms, empty", unit: ohm}, {name: "what it does"}]
+    splits: "Moves: well."
+    outcomes: [{key: good, name: "moves"}, {key: stuck, name: "stuck"}]
+    cautions: [vapour]
+`), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	b, err := ingest.BookWith(page)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(b.Warnings) != 1 || !strings.Contains(b.Warnings[0], "own-float") {
+		t.Errorf("warned: %q", b.Warnings)
+	}
+	e, _ := b.Test("own-float")
+	if o, ok := e.Outcome("good"); !ok || o.Means != knowledge.Unclear || o.Proves {
+		t.Errorf("%+v", o)
+	}
+	if e.Reads[0].Key != "ohms-empty" || bench.For(e).Odds != bench.ByHand {
+		t.Errorf("%+v", e.Reads)
+	}
+	if len(ingest.Book().Warnings) > 0 {
+		t.Errorf("what ships is warned of: %q", ingest.Book().Warnings)
+	}
 }

@@ -106,7 +106,7 @@ func (s *server) resultEntries(f evidence.Folder, car casework.Car) (out []entry
 		if x.Says != "" && !x.ByHand() {
 			notes = append(notes, both(x.Says))
 		}
-		for _, l := range car.Lines(x) {
+		for _, l := range slices.Concat(car.Worked(x), car.Lines(x)) {
 			notes = append(notes, l.Name+" "+l.Value)
 		}
 		if x.Overruled != "" {

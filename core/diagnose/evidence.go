@@ -9,10 +9,8 @@ import (
 	"strings"
 
 	"wexter/core/bench"
-	"wexter/core/gas"
 	"wexter/core/knowledge"
 	"wexter/core/plumbing"
-	"wexter/core/units"
 )
 
 // Kind is what a piece of evidence is.
@@ -527,24 +525,6 @@ func (m *Model) spans(entry string, set plumbing.Settings, sense plumbing.Sense)
 	return low, high, nil
 }
 
-// makeUp turns the flow that keeps a pressure into the curve of a diameter.
-func (m *Model) makeUp(r bench.Readings) (*Curve, error) {
-	read, a := r.Mean("flow")
-	at, b := r.Mean("pressure")
-	if !a || !b {
-		return nil, ErrSilent
-	}
-	flow, p := read/60e3, at*units.InH2O
-	if flow < 0 || flow > 0.05 || p < 20 || p > 30e3 {
-		return nil, fmt.Errorf("a make-up flow of %g L/min at %g inH2O cannot be", read, at)
-	}
-	const t, baro = 293.15, gas.StandardPressure
-	d := gas.Diameter(flow * baro / (gas.RAir * t) / math.Max(gas.Orifice(1, gas.NominalCd, baro+p, t, baro), 1e-9))
-	// Flow meters of a bay read to some 5 %, never better than 0.02 L/min (common practice, no source).
-	least := gas.Diameter((flow + 0.02/60e3) * baro / (gas.RAir * t) / gas.Orifice(1, gas.NominalCd, baro+p, t, baro))
-	return Measured(d, d*0.94-(least-d), math.Max(d*1.06, least)), nil
-}
-
 // done weighs a test of the Book by what was read, or by its outcome.
 func (m *Model) done(e Evidence) (piece, error) {
 	p := piece{before: e.Before}
@@ -575,7 +555,7 @@ func (m *Model) done(e Evidence) (piece, error) {
 	var l likelihood
 	switch {
 	case t.Odds == bench.FromFlow:
-		l, err = m.flowed(e)
+		l, err = m.flowed(e, v, overruled)
 	case !overruled && !byPlace && t.Weighs(entry, e.Readings):
 		if n := m.numbers(e.Test, e.Readings); n != nil {
 			l = n
@@ -649,18 +629,16 @@ func (m *Model) fits(t knowledge.Test, e Evidence) error {
 	return nil
 }
 
-// flowed weighs the flow that kept a pressure; without figures, whether it was more than
-// the rig's own orifice takes.
-func (m *Model) flowed(e Evidence) (*holes, error) {
-	c, err := m.makeUp(e.Readings)
-	if errors.Is(err, ErrSilent) || e.Overruled {
-		c, err = map[string]*Curve{"below": within(0, 0.508e-3, 0.12), "above": within(0.508e-3, math.Inf(1), 0.12)}[e.Outcome], nil
-		if c == nil {
-			return nil, ErrSilent
-		}
+// flowed weighs the diameter that a flow comes to; without one, whether it was more than the
+// rig's own orifice takes.
+func (m *Model) flowed(e Evidence, v bench.Verdict, overruled bool) (*holes, error) {
+	c := map[string]*Curve{"below": within(0, 0.508e-3, 0.12), "above": within(0.508e-3, math.Inf(1), 0.12)}[e.Outcome]
+	if len(v.Figures) > 0 && !overruled {
+		mm := v.Figures[0]
+		c = Measured(mm.Value*1e-3, mm.Low*1e-3, mm.High*1e-3)
 	}
-	if err != nil {
-		return nil, err
+	if c == nil {
+		return nil, ErrSilent
 	}
 	return m.hold(c, e.Entry, e.Set, plumbing.Pressure)
 }

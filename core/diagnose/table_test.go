@@ -138,3 +138,68 @@ func TestEveryFaultIsFelt(t *testing.T) {
 		}
 	}
 }
+
+// A sound car fails no test: the outcome of its readings never means a fault. And what a test
+// may come to on a faulty car stands in the Book.
+func TestSoundCarsPass(t *testing.T) {
+	b := ingest.Book()
+	rows, err := ingest.ReadReadings(ingest.ReadingsFile())
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := diagnose.NewTable(b, rows); err != nil { // works the outcomes out
+		t.Fatal(err)
+	}
+	sound := 0
+	for _, r := range rows {
+		e, ok := b.Test(r.Test)
+		if !ok {
+			continue
+		}
+		o, known := e.Outcome(r.Outcome)
+		if !known {
+			t.Errorf("%s comes to %q, which the Book does not know", r.Key(), r.Outcome)
+		}
+		if r.Fault == "" {
+			sound++
+			if o.Means != knowledge.Sound {
+				t.Errorf("a sound car, %s: %q means %s (%s)", r.Key(), r.Outcome, o.Means, r.Line())
+			}
+		}
+	}
+	if sound < 150 {
+		t.Errorf("only %d rows of sound cars", sound)
+	}
+}
+
+// Stumbles and recovers by hand, and the volts follow the ramp: valve, passage and sensor are
+// cleared together (common practice, no source). Either alone leaves suspects.
+func TestBothSoundCloseABranch(t *testing.T) {
+	m := model(t, plumbing.Combination{Engine: "na-maf", Recirculation: "egr-vacuum", Vapour: "engine-vacuum"})
+	family := func(e ...diagnose.Evidence) (sum float64) {
+		s := think(t, m, append([]diagnose.Evidence{{Kind: diagnose.Scanned, Codes: []string{"P0401"}, Before: true}}, e...)...)
+		for i, x := range m.Suspects {
+			if x.Family == "recirculation" {
+				sum += s.Marginals()[i]
+			}
+		}
+		return sum
+	}
+	hand := diagnose.Evidence{Kind: diagnose.Done, Test: "egr-vacuum", Readings: bench.Readings{"held": bench.Num(14.5), "stumbles": bench.Said("stumbles"), "recovers": bench.Said("recovers")}}
+	ramp := diagnose.Evidence{Kind: diagnose.Done, Test: "egr-ramp", Readings: bench.Readings{"shut": bench.Num(0.45), "open": bench.Num(1.6)}}
+	before, one, both := family(), family(hand), family(hand, ramp)
+	if before < 0.6 || both > 0.1 || one < 2*both {
+		t.Errorf("EGR suspects from %.2f to %.2f by hand, and to %.2f with the ramp", before, one, both)
+	}
+}
+
+// A person's word counts instead of the readings, when it is given as such.
+func TestOverruled(t *testing.T) {
+	m := model(t, naMAF)
+	e := diagnose.Evidence{Kind: diagnose.Done, Test: "cap-check", Part: "cap", Readings: bench.Readings{"left": bench.Num(2)}}
+	falls := think(t, m, e).Odds("cap")
+	e.Outcome, e.Overruled = "holds", true
+	if holds := think(t, m, e).Odds("cap"); holds > falls/3 {
+		t.Errorf("overruled, the cap stands at %.3f; by its readings at %.3f", holds, falls)
+	}
+}

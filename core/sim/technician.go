@@ -111,7 +111,7 @@ func Try(c *Car, b knowledge.Book, key, part string) (Trial, error) {
 	}
 	t := &technician{Car: c, book: b, entry: entry, test: test, rng: rand.New(rand.NewPCG(c.At.Seed, 11)),
 		out: Trial{Test: key, Readings: bench.Readings{}, On: bench.Subject{Of: c.Combination, Graph: c.Graph}}}
-	if p, ok := c.Graph.Part(part); ok && p.Plug != "" && test.On == bench.SealedSystem {
+	if p, ok := c.Graph.Part(part); ok && p.Plug != "" && test.Odds == bench.FromHole {
 		t.plug = part
 	}
 	if err := t.pick(part); err != nil {
