@@ -6,12 +6,14 @@ import (
 	"errors"
 	"fmt"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"sync"
 	"testing"
 	"time"
 
 	"wexter/casework"
+	"wexter/core/bench"
 	"wexter/core/record"
 	"wexter/demo"
 	"wexter/ingest"
@@ -624,5 +626,59 @@ func TestTheOrderOfTheSlate(t *testing.T) {
 	}
 	if want := "25 22 24 21 23"; strings.Join(got, " ") != want {
 		t.Errorf("%v, want %s", got, want)
+	}
+}
+
+// A bundle of an older schema has results without judgement: they are read on, and stand as
+// judged by hand.
+func TestBundleWithoutJudgement(t *testing.T) {
+	s := shop(t)
+	id, _ := s.OpenCase(ctx, "", car("SQ 77"))
+	_, err := s.AddResult(ctx, "", id, casework.NewResult{Test: "cap-check", Part: "cap", Readings: bench.Readings{"left": bench.Num(12.8)}})
+	must(t, err)
+	data, _, err := s.Export(ctx, id)
+	must(t, err)
+	old := strings.Replace(string(data), "wexter-case/5", "wexter-case/4", 1)
+	for _, field := range []string{"judged", "says", "overruled", "repeat_of", "key"} {
+		old = regexp.MustCompile(`\n *"`+field+`": "[^\n]*",`).ReplaceAllStringFunc(old, func(line string) string {
+			if field == "repeat_of" && !strings.HasPrefix(line, "\n    ") {
+				return line
+			}
+			return ""
+		})
+	}
+	other := shop(t)
+	at, err := other.Import(ctx, []byte(old))
+	must(t, err)
+	f, err := other.Load(ctx, at)
+	must(t, err)
+	if x := f.Results[0]; x.Outcome != "holds" || !x.ByHand() || x.Figures[1].Key != "" {
+		t.Errorf("%+v", x)
+	}
+	th, err := other.Think(ctx, f)
+	must(t, err)
+	if len(th.Left) > 0 {
+		t.Errorf("left out: %+v", th.Left)
+	}
+}
+
+// By elimination is a ground of its own, and lists what cleared the rest.
+func TestFoundByElimination(t *testing.T) {
+	s := shop(t)
+	id, _ := s.OpenCase(ctx, "", car("SQ 78"))
+	n := casework.NewFinding{Part: "flange-seal", How: "nothing else is left", By: record.ByElimination}
+	if err := s.AddFinding(ctx, "", id, n); err == nil || !strings.Contains(err.Error(), "nothing to rest on") {
+		t.Errorf("eliminated by nothing: %v", err)
+	}
+	_, err := s.AddResult(ctx, "", id, casework.NewResult{Test: "cap-check", Part: "cap", Readings: bench.Readings{"left": bench.Num(12.8)}})
+	must(t, err)
+	must(t, s.AddFinding(ctx, "", id, n))
+	f, err := s.Load(ctx, id)
+	must(t, err)
+	if x := f.Findings[0]; x.By != record.ByElimination || !strings.Contains(x.RestsOn, "Cap on the tester") {
+		t.Errorf("%+v", x)
+	}
+	if p := s.Paper(ctx, f); !strings.Contains(fmt.Sprint(p.Sections), "by elimination; cleared: Cap on the tester") {
+		t.Errorf("%+v", p.Sections)
 	}
 }
