@@ -211,9 +211,6 @@ func (c Car) canBe(t knowledge.Test, n NewResult) error {
 			if _, err := c.part(p.Part); err != nil {
 				return err
 			}
-			if p.Size != "" && !record.ExitSize(p.Size).Known() {
-				return problem("exits", "an exit is a wisp, a stream or a billow")
-			}
 		}
 	}
 	return nil

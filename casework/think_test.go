@@ -73,7 +73,7 @@ func TestResults(t *testing.T) {
 		"does not try that part":     {Test: "valve-bench", Part: "neck"},
 		"every place where it comes": {Test: "smoke", Readings: bench.Readings{"far": bench.Said("yes")}},
 		"at the far end":             {Test: "smoke", Readings: bench.Readings{"exits": {}}},
-		"wisp, a stream":             {Test: "smoke", Readings: bench.Readings{"exits": {Places: []bench.Place{{Part: "cap", Size: "ocean"}}}}},
+		"is none of wisp, stream":    {Test: "smoke", Readings: bench.Readings{"exits": {Places: []bench.Place{{Part: "cap", Size: "ocean"}}}}},
 		"where you see damage":       {Test: "look"},
 		"not for this car":           {Test: "eonv-manometer", Part: "vent-valve"},
 		"lies between 0 and 30":      {Test: "cap-check", Part: "cap", Readings: bench.Readings{"left": bench.Num(1e12)}},

@@ -246,15 +246,17 @@ func (c *Car) marksSeen(e diagnose.Evidence, r bench.Readings, part string) (out
 // proves nothing.
 func (c *Car) exitsSeen(e diagnose.Evidence, at []bench.Place) (out []diagnose.Evidence) {
 	t := c.tests[e.Test]
+	eyes := bench.For(t).Odds == bench.FromEyes
 	for _, p := range at {
 		if p.Expected {
 			continue
 		}
 		y := e
 		y.Outcome = e.Outcome + ":" + p.Part
-		y.Says = strings.TrimPrefix(t.Name+": "+p.Size+" at the "+c.part(p.Part), " ")
-		if p.Size == "" {
-			y.Says = t.Name + ": " + c.part(p.Part)
+		if y.Says = t.Name + ": " + c.part(p.Part); p.Size != "" {
+			y.Says = t.Name + ": " + p.Size + " at the " + c.part(p.Part)
+		}
+		if eyes {
 			y.Part = ""
 		} else if len(out) > 0 {
 			y = diagnose.Evidence{ID: e.ID, Kind: diagnose.Exit, Part: p.Part, Says: y.Says}

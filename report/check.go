@@ -152,7 +152,7 @@ func (c checker) read() error {
 			return fmt.Errorf("the photo of the result %s is missing from the bundle", x.ID)
 		}
 		for _, e := range x.Exits {
-			if !partKey(e.Part) || e.Size != "" && !e.Size.Known() {
+			if !partKey(e.Part) || !e.Size.Seen() && !e.Size.Known() {
 				return fmt.Errorf("the result %s in the bundle has an exit at %q of size %q", x.ID, clip(e.Part), clip(e.Size))
 			}
 		}

@@ -32,9 +32,8 @@ type doPage struct {
 	Parts    []plumbing.Part // that can be named: exits, or what was looked at
 	Targets  []plumbing.Part // parts that this test can try
 	Entries  []plumbing.Part // where smoke may go in
-	Sizes    []record.ExitSize
-	Look     bool // the whole car, or one part alone
-	ByHand   bool // no rule judges it
+	Look     bool            // the whole car, or one part alone
+	ByHand   bool            // no rule judges it
 	Cautions []string
 	Says     string // what the readings came to, asked for before they are written down
 	SaysAs   string // the class of that
@@ -59,9 +58,10 @@ type doRead struct {
 	When     string // of cycles: without power, with vacuum
 	Fields   []string
 	Optional bool
-	Open     bool // OL is an answer
-	Asked    bool // the reading that is missing, or contradicts another
-	Sized    bool // places with how much comes out
+	Open     bool   // OL is an answer
+	Asked    bool   // the reading that is missing, or contradicts another
+	Usual    string // of places: the word that is chosen at first
+	Expects  bool   // something may come out where it must
 	Nothing  string
 }
 
@@ -100,7 +100,7 @@ func (s *server) showDo(c *echo.Context, failed error, says string) error {
 	if !ok || b.Odds == bench.FromHole || b.Odds == bench.FromCodes {
 		return echo.NewHTTPError(http.StatusNotFound, "There is no such bench; tests of the Book have theirs, holds and scans their own.")
 	}
-	d := doPage{Folder: f, Test: t, Sizes: record.ExitSizes(), Look: b.On == bench.AnyPart, ByHand: b.Odds == bench.ByHand, Says: says}
+	d := doPage{Folder: f, Test: t, Look: b.On == bench.AnyPart, ByHand: b.Odds == bench.ByHand, Says: says}
 	for _, st := range record.Stages() {
 		d.Stages = append(d.Stages, stageMark{string(st), stageClass(st, f.Case.Stage)})
 	}
@@ -246,7 +246,7 @@ func readField(t knowledge.Test, b bench.Test, key string, on plumbing.Part) (do
 	if !ok || !has || c.Kind == bench.Trace {
 		return doRead{}, false
 	}
-	r := doRead{Reading: e, Field: "read-" + key, Optional: c.Optional, Open: c.Open, Sized: c.Kind == bench.Places && b.ByPlace == "exit"}
+	r := doRead{Reading: e, Field: "read-" + key, Optional: c.Optional, Open: c.Open, Expects: c.Kind == bench.Places && b.Odds != bench.FromEyes}
 	r.As = map[bench.Kind]string{bench.Number: "number", bench.Count: "number", bench.Choice: "choice", bench.Cycles: "cycles", bench.List: "list", bench.Places: "places"}[c.Kind]
 	if k, ok := units.KindOf(e.Unit); ok && c.Kind == bench.Number {
 		r.As, r.Measures = "quantity", kindNames[k]
@@ -255,7 +255,10 @@ func readField(t knowledge.Test, b bench.Test, key string, on plumbing.Part) (do
 		r.Fields = append(r.Fields, fmt.Sprintf("%s-%d", r.Field, i))
 	}
 	r.When = bench.WhenWords(key, on)
-	if r.Nothing = "nothing comes out"; !r.Sized {
+	if c.Kind == bench.Places && len(c.Words) > 0 {
+		r.Usual = c.Words[(len(c.Words)-1)/2]
+	}
+	if r.Nothing = "nothing comes out"; !r.Expects {
 		r.Nothing = "looked, nothing found"
 	}
 	return r, true

@@ -137,6 +137,19 @@ func (s *server) drawMap(f evidence.Folder, set plumbing.Settings, link func(par
 	return v, nil
 }
 
+// exitWords say what is at a place.
+func exitWords(e record.ExitSeen) string {
+	switch {
+	case e.Size == "":
+		return "seen"
+	case e.Size.Seen():
+		return string(e.Size)
+	case e.Expected:
+		return "expected exit, " + string(e.Size)
+	}
+	return "exit, " + string(e.Size)
+}
+
 // flags numbers exits and findings in order of time.
 func (v *mapView) flags(s *server, m *report.Map, f evidence.Folder) {
 	type event struct {
@@ -146,18 +159,15 @@ func (v *mapView) flags(s *server, m *report.Map, f evidence.Folder) {
 	var all []event
 	for _, x := range f.Marks {
 		if x.StruckAt == nil && x.Kind == record.MarkExit {
-			words := "exit, " + string(x.Size)
-			if x.Expected {
-				words = "expected exit, " + string(x.Size)
-			}
-			all = append(all, event{x.At.UnixMilli(), report.Flag{Part: x.Part, Text: strings.TrimSpace(words + " " + x.Text), Exit: true}})
+			seen := record.ExitSeen{Part: x.Part, Size: x.Size, Expected: x.Expected}
+			all = append(all, event{x.At.UnixMilli(), report.Flag{Part: x.Part, Text: strings.TrimSpace(exitWords(seen) + " " + x.Text), Exit: true}})
 		}
 	}
 	for _, x := range f.Results {
 		for _, e := range x.Exits {
 			if x.StruckAt == nil {
 				t, _ := s.shop.Book.Test(x.Test)
-				all = append(all, event{x.At.UnixMilli(), report.Flag{Part: e.Part, Text: "exit, " + string(e.Size) + ", " + plumbing.Lower(t.Name), Exit: true}})
+				all = append(all, event{x.At.UnixMilli(), report.Flag{Part: e.Part, Text: exitWords(e) + ", " + plumbing.Lower(t.Name), Exit: true}})
 			}
 		}
 	}

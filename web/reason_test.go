@@ -66,7 +66,7 @@ func TestReasonFormsRefuse(t *testing.T) {
 		{c + "/do/cap-check", "/do/cap-check", []string{"on", "cap", "outcome", "burns", "why", "it does"}, "has no outcome"},
 		{c + "/do/cap-check", "/do/cap-check", []string{"on", "cap", "read-left-0", "NaN"}, "pressure after a minute"},
 		{c + "/do/cap-check", "/do/cap-check", []string{"on", "<b>x</b>", "read-left-0", "12"}, "not on this car"},
-		{c + "/do/smoke", "/do/smoke", []string{"read-exits-0", "cap", "read-exits-0-size", "ocean"}, "wisp, a stream or a billow"},
+		{c + "/do/smoke", "/do/smoke", []string{"read-exits-0", "cap", "read-exits-0-size", "ocean"}, "none of wisp, stream, billow"},
 		{c, "/observe", []string{"tap", "sign aura"}, "no sign"},
 		{c, "/observe", []string{"kind", "renewed", "part", "wing"}, "not on this car"},
 		{c, "/kit", []string{"kit", "wand"}, "no kit"},

@@ -288,7 +288,7 @@ func Check(b knowledge.Book) error {
 				return plumbing.Entry("test", e.Key, "it needs a reading with the key %q", c.Key)
 			case r.Unit != c.Unit:
 				return plumbing.Entry("test", e.Key, "the reading %q is in %q here and in %q by its rule", c.Key, r.Unit, c.Unit)
-			case c.Kind == Choice && !sameKeys(r.Words, c.Words):
+			case len(c.Words) > 0 && !sameKeys(r.Words, c.Words):
 				return plumbing.Entry("test", e.Key, "the reading %q needs words for %s", c.Key, strings.Join(c.Words, ", "))
 			}
 		}

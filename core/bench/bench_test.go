@@ -30,6 +30,9 @@ func valve(rest plumbing.State) plumbing.Part {
 	return plumbing.Part{Key: "v", Name: "Valve", Kind: plumbing.Valve, Drive: "coil", Rest: rest}
 }
 
+// vapourValve is a valve of the vapour system that is shut at rest.
+var vapourValve = plumbing.Part{Key: "v", Name: "Valve", Kind: plumbing.Valve, Family: "vapour", Drive: "coil", Rest: plumbing.Shut}
+
 // verdict is what one set of readings must come to: an outcome, or the channel asked for.
 type verdict struct {
 	name     string
@@ -50,6 +53,7 @@ var verdicts = []verdict{
 	{"not read", "readiness", plumbing.Part{}, nil, "?codes"},
 
 	{"a hose", "look", plumbing.Part{}, bench.Readings{"seen": at(bench.Place{Part: "neck"})}, "seen"},
+	{"not there", "look", plumbing.Part{}, bench.Readings{"seen": at(bench.Place{Part: "cap", Size: "missing"})}, "seen"},
 	{"marks only", "look", plumbing.Part{}, bench.Readings{"seen": {}, "marks": at(bench.Place{Part: "neck"})}, "marks"},
 	{"nothing", "look", plumbing.Part{}, bench.Readings{"seen": {}}, "clean"},
 	{"not said", "look", plumbing.Part{}, nil, "?seen"},
@@ -94,6 +98,11 @@ var verdicts = []verdict{
 	{"held, and never sealed", "valve-bench", valve(plumbing.Shut), bench.Readings{"held": num(15), "sealed": cycles(0, 5), "passed": cycles(5, 5)}, "?held"},
 	{"a weak supply", "valve-bench", valve(plumbing.Shut), bench.Readings{"sealed": cycles(5, 5), "passed": cycles(0, 5), "supply": num(9.4)}, "?supply"},
 	{"three cycles only", "valve-bench", valve(plumbing.Shut), bench.Readings{"sealed": cycles(3, 3), "passed": cycles(3, 3)}, "?sealed"},
+	{"leaks as much as the limit", "valve-bench", vapourValve, bench.Readings{"sealed": cycles(5, 5), "passed": cycles(5, 5), "leak": num(0.54), "leak-at": num(13)}, "leaks"},
+	{"leaks a third of the limit", "valve-bench", vapourValve, bench.Readings{"sealed": cycles(5, 5), "passed": cycles(5, 5), "leak": num(0.2), "leak-at": num(13)}, bench.CannotTell},
+	{"hardly leaks", "valve-bench", vapourValve, bench.Readings{"sealed": cycles(5, 5), "passed": cycles(5, 5), "leak": num(0.02), "leak-at": num(13)}, "good"},
+	{"never sealed, and hardly leaks", "valve-bench", vapourValve, bench.Readings{"sealed": cycles(0, 5), "passed": cycles(5, 5), "leak": num(0.02), "leak-at": num(13)}, "?leak"},
+	{"a leak at no pressure", "valve-bench", vapourValve, bench.Readings{"sealed": cycles(5, 5), "passed": cycles(5, 5), "leak": num(0.5)}, "?leak-at"},
 	{"passing not tried", "valve-bench", valve(plumbing.Shut), bench.Readings{"sealed": cycles(5, 5)}, "?passed"},
 
 	{"pulls", "purge-running", plumbing.Part{}, bench.Readings{"pull": num(6)}, "pull"},
@@ -112,6 +121,7 @@ var verdicts = []verdict{
 	{"relief leaks", "eonv-manometer", plumbing.Part{}, unit(0, 0, 1.0, 4.4), "relief-leaks"},
 	{"one of three early", "eonv-manometer", plumbing.Part{}, bench.Readings{"opens": num(0.5, 0.5, 0.5), "reseals": num(0.4, 0.4, 0.4), "switch": num(1, 1, 1), "vacuum": num(4.4, 1.8, 4.4)}, "early"},
 	{"reseals above", "eonv-manometer", plumbing.Part{}, unit(0.5, 0.9, 1.0, 4.4), "?reseals"},
+	{"switch at a breath", "eonv-manometer", plumbing.Part{}, unit(0.5, 0.4, 0.1, 4.4), bench.CannotTell},
 	{"at its limit", "eonv-manometer", plumbing.Part{}, unit(0.5, 0.4, 2.0, 4.4), bench.CannotTell},
 	{"switch not read", "eonv-manometer", plumbing.Part{}, bench.Readings{"opens": num(0.5), "reseals": num(0.4), "vacuum": num(4)}, "?switch"},
 
@@ -129,6 +139,7 @@ var verdicts = []verdict{
 
 	{"pass", "pump-self-test", plumbing.Part{}, bench.Readings{"share": num(112)}, "pass"},
 	{"fail", "pump-self-test", plumbing.Part{}, bench.Readings{"share": num(61), "section": said("canister")}, "fail"},
+	{"at its reference", "pump-self-test", plumbing.Part{}, bench.Readings{"share": num(100)}, bench.CannotTell},
 	{"did not run", "pump-self-test", plumbing.Part{}, bench.Readings{"ran": said("no")}, "not-run"},
 
 	{"free", "vent-path", plumbing.Part{}, bench.Readings{"free": said("free"), "vacuum": num(0.6)}, "free"},
@@ -138,6 +149,10 @@ var verdicts = []verdict{
 	{"gone", "by-pass", plumbing.Part{}, bench.Readings{"complaint": said("gone")}, "gone"},
 	{"stays", "by-pass", plumbing.Part{}, bench.Readings{"complaint": said("stays")}, "stays"},
 	{"by pressure", "by-pass", plumbing.Part{}, bench.Readings{"before": num(20), "after": num(2)}, "gone"},
+
+	{"hardly a pressure", "by-pass", plumbing.Part{}, bench.Readings{"before": num(6.5), "after": num(1)}, bench.CannotTell},
+	{"as high as before", "by-pass", plumbing.Part{}, bench.Readings{"before": num(20), "after": num(19)}, "stays"},
+	{"never any pressure", "by-pass", plumbing.Part{}, bench.Readings{"before": num(1), "after": num(1)}, "stays"},
 
 	{"follows", "sensor-check", plumbing.Part{}, bench.Readings{"supply": num(5), "zero": num(0), "ten": num(10.1)}, "true"},
 	{"zero", "sensor-check", plumbing.Part{}, bench.Readings{"zero": num(2), "ten": num(12)}, "false-zero"},
@@ -157,6 +172,7 @@ var verdicts = []verdict{
 	{"delivery", "trims", plumbing.Part{}, trim(2, 6, 18), "load-lean"},
 	{"vapour", "trims", plumbing.Part{}, trim(-14, -4, -1), "idle-rich"},
 	{"charge side", "trims", plumbing.Part{}, with(trim(1, 1, 0), "boosted", num(-18)), "boost-rich"},
+	{"hardly lean", "trims", plumbing.Part{}, trim(8.4, 4, 2), bench.CannotTell},
 	{"normal", "trims", plumbing.Part{}, trim(2, 1, 3), "normal"},
 	{"stalls", "trims", plumbing.Part{}, bench.Readings{"engine": said("stalls")}, "stalls"},
 	{"2500 missing", "trims", plumbing.Part{}, bench.Readings{"idle": num(3)}, "?fast"},

@@ -18,7 +18,7 @@ var BoostPressure = Register(Test{
 		{Key: "pressure", Unit: "psi", Low: 0, High: 40, Sense: RigPressure, Optional: true},
 		{Key: "flow", Unit: "L/min", Low: 0, High: 3000, Sense: RigFlow, Optional: true},
 		{Key: "usual", Unit: "L/min", Low: 0, High: 3000, Optional: true},
-		{Key: "exits", Kind: Places, Sense: AirExits},
+		{Key: "exits", Kind: Places, Words: sizes, Sense: AirExits},
 		{Key: "dipstick", Kind: Choice, Words: []string{"none", "blows"}, Sense: AirAtDipstick},
 	},
 	Phases: []Phase{

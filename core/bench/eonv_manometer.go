@@ -11,7 +11,7 @@ import (
 // the switch changes near 1 and not beyond 2; the vacuum relief opens between 3 and 6.
 const (
 	reliefLeast, reliefMost = 0.2, 1.0
-	switchMost              = 2.0
+	switchLeast, switchMost = 0.3, 2.0
 	vacuumLeast, vacuumMost = 3.0, 6.0
 )
 
@@ -71,6 +71,8 @@ func reduceVentUnit(_ Subject, r Readings) Verdict {
 		return is("dead", "The switch changes only at %s inH2O; about 1 is right, 2 at most.", say(late))
 	case slices.Max(vacuum) > vacuumMost+0.3:
 		return unsure("The vacuum relief opens only at %s inH2O; 3 to 6 is right. Repeat it slowly.", say(slices.Max(vacuum)))
+	case slices.Min(sw) < switchLeast:
+		return unsure("The switch changes already at %s inH2O; about 1 is right. So little may come from wind or a warm hand: repeat it slowly.", say(slices.Min(sw)))
 	case late > switchMost-0.1 || lets < vacuumLeast:
 		return unsure("Switch %s, vacuum relief %s inH2O: one of them lies at its limit. Repeat it slowly.", say(late), say(lets))
 	}

@@ -9,7 +9,7 @@ var IntakeSmoke = Register(Test{
 	Feels:    []string{"intake", "crankcase", "boost"},
 	ByPlace:  "exit",
 	Nothing:  []string{"none", "expected"},
-	Channels: []Channel{{Key: "dipstick", Kind: Choice, Words: []string{Yes, No}, Optional: true}, {Key: "exits", Kind: Places, Sense: SmokeExits}},
+	Channels: []Channel{{Key: "dipstick", Kind: Choice, Words: []string{Yes, No}, Optional: true}, {Key: "exits", Kind: Places, Words: sizes, Sense: SmokeExits}},
 	Phases: []Phase{
 		{Do: []Step{{Do: Put, At: AtInlet, State: plumbing.Shut}, {Do: Put, At: "throttle", State: plumbing.Open}, {Do: Join, At: "manifold", Value: 8e-4}, {Do: Smoke, Value: 2500}}, For: 120, Read: []string{"exits"}},
 	},

@@ -8,7 +8,7 @@ var Look = Register(Test{
 	ByPlace: "seen",
 	Nothing: []string{"clean"},
 	Channels: []Channel{
-		{Key: "seen", Kind: Places, Sense: Damage},
+		{Key: "seen", Kind: Places, Words: []string{"damaged", "missing"}, Sense: Damage},
 		{Key: "marks", Kind: Places, Optional: true},
 	},
 	Phases: []Phase{{Do: []Step{{Do: EngineOff}}, Read: []string{"seen"}}},
@@ -16,6 +16,15 @@ var Look = Register(Test{
 		seen, has := r["seen"]
 		switch {
 		case len(seen.Places) > 0:
+			gone := 0
+			for _, p := range seen.Places {
+				if p.Size == "missing" {
+					gone++
+				}
+			}
+			if gone == len(seen.Places) {
+				return is("seen", "Missing: %d %s.", gone, plural(gone, "part", "parts"))
+			}
 			return is("seen", "Damage seen at %d %s.", len(seen.Places), plural(len(seen.Places), "place", "places"))
 		case len(r["marks"].Places) > 0:
 			return is("marks", "Marks of earlier work at %d %s.", len(r["marks"].Places), plural(len(r["marks"].Places), "place", "places"))

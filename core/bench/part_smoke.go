@@ -7,7 +7,7 @@ var PartAlone = Register(Test{
 	Key:      "part-smoke",
 	On:       OnePart,
 	Odds:     FromPlant,
-	Channels: []Channel{{Key: "exits", Kind: Choice, Words: []string{"none", "wisp", "stream", "billow"}, Sense: PartSmoke}, besideChannel},
+	Channels: []Channel{{Key: "exits", Kind: Choice, Words: append([]string{"none"}, sizes...), Sense: PartSmoke}, besideChannel},
 	Phases:   []Phase{{For: 60, Read: []string{"exits"}}},
 	Tries: func(t Target) string {
 		if t.Named("part-smoke") || t.Part.Kind == plumbing.Valve && t.Part.Family == "vapour" {

@@ -19,7 +19,7 @@ const (
 	Count              // a whole number
 	Choice             // one of the channel's words
 	Cycles             // yes or no, once a cycle
-	Places             // parts of the car, each with how much comes out there
+	Places             // parts of the car, each with what is there
 	List               // words as they are read, such as trouble codes
 	Trace              // pressure against time, judged by a bench of its own
 )
@@ -33,7 +33,7 @@ type Channel struct {
 	Low      float64 // what the quantity can be, in that unit; both 0: anything finite
 	High     float64
 	Sense    Sense    // the instrument that gives it; empty: only a person can say it
-	Words    []string // keys of a choice
+	Words    []string // keys of a choice; of places: what there may be at one
 	Times    int      // how often it is read at least; 0 is once
 	Optional bool     // the verdict can do without it
 	Open     bool     // a meter may show OL: an open circuit, kept as +Inf
@@ -42,7 +42,7 @@ type Channel struct {
 // Place is a part at which something comes out or is seen.
 type Place struct {
 	Part     string
-	Size     string // wisp, stream or billow; empty for what is only seen
+	Size     string // one of the channel's words: how much comes out, or what is seen; empty when nobody said
 	Expected bool   // it proves nothing there
 }
 
@@ -156,6 +156,9 @@ func (t Test) Format(r Readings) string {
 // Parse reads what Format wrote.
 func (t Test) Parse(line string) (Readings, error) {
 	fields := strings.Fields(line)
+	for i := len(fields); i < len(t.Channels) && t.Channels[i].Optional; i++ {
+		fields = append(fields, "~") // a line from before the test had this channel
+	}
 	if len(fields) != len(t.Channels) {
 		return nil, fmt.Errorf("test %q has %d channels, the line %d fields", t.Key, len(t.Channels), len(fields))
 	}
@@ -206,6 +209,11 @@ func (c Channel) check(name string, x Reading) error {
 			return fmt.Errorf("%s: %g is no whole number", name, v)
 		case (c.Low != 0 || c.High != 0) && (v < c.Low || v > c.High):
 			return fmt.Errorf("%s is %g %s; it lies between %g and %g %s. Check the unit", name, v, c.Unit, c.Low, c.High, c.Unit)
+		}
+	}
+	for _, p := range x.Places {
+		if p.Size != "" && !slices.Contains(c.Words, p.Size) {
+			return fmt.Errorf("%s: %q is none of %s", name, p.Size, strings.Join(c.Words, ", "))
 		}
 	}
 	if c.Kind == Choice || c.Kind == Cycles {

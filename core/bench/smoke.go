@@ -5,6 +5,9 @@ import (
 	"wexter/core/units"
 )
 
+// sizes say how much comes out at a place, the weakest first.
+var sizes = []string{"wisp", "stream", "billow"}
+
 // VapourSmoke is smoke in the sealed vapour system.
 var VapourSmoke = Register(Test{
 	Key:     "smoke",
@@ -14,7 +17,7 @@ var VapourSmoke = Register(Test{
 	Nothing: []string{"none", "expected"},
 	Channels: []Channel{
 		{Key: "far", Kind: Choice, Words: []string{Yes, No}, Sense: SmokeAtFarEnd},
-		{Key: "exits", Kind: Places, Sense: SmokeExits},
+		{Key: "exits", Kind: Places, Words: sizes, Sense: SmokeExits},
 		{Key: "clear", Kind: Places, Sense: NoSmokeYet, Optional: true},
 	},
 	Phases: []Phase{

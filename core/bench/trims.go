@@ -32,7 +32,7 @@ var Trims = Register(Test{
 		idle, a := r.Mean("idle")
 		fast, b := r.Mean("fast")
 		load, c := r.Mean("loaded")
-		boost, hasBoost := r.Mean("boosted")
+		boost, boosted := r.Mean("boosted") // not a number when it was not read: it makes no shape then
 		switch {
 		case !a:
 			return ask("idle", "What is the total trim at warm idle, in closed loop?")
@@ -41,21 +41,49 @@ var Trims = Register(Test{
 		case !c:
 			return ask("loaded", "What is the total trim loaded, on the road?")
 		}
+		name := func(d float64) string { return trimsShape(idle+d, load+d, boost+d) }
 		at := "Total trim " + say(idle) + " % at idle, " + say(fast) + " % at 2500, " + say(load) + " % loaded"
-		switch {
-		case hasBoost && boost < -12 && idle > -8:
-			return is("boost-rich", "%s, %s %% under boost: rich under boost only, metered air is lost.", at, say(boost))
-		case idle > 8 && load < 0.6*idle:
-			return is("idle-lean", "%s: it fades with flow. Air enters behind the throttle.", at)
-		case load > 8 && idle > 0.5*load:
-			return is("even", "%s: the same everywhere. Meter or inlet pipe.", at)
-		case load > 10:
-			return is("load-lean", "%s: it grows with flow. Fuel delivery.", at)
-		case idle < -8:
-			return is("idle-rich", "%s: rich at idle. Vapour or an injector.", at)
-		case idle > 4 && load > 4:
-			return is("even", "%s: the same everywhere. Meter or inlet pipe.", at)
+		if boosted {
+			at += ", " + say(boost) + " % under boost"
 		}
-		return is("normal", "%s: within what is usual.", at)
+		shape := name(0)
+		if name(-trimOff) != shape || name(trimOff) != shape {
+			return unsure("%s: at the limit of what is usual. Let it learn, and read all three again.", at)
+		}
+		return is(shape, "%s%s", at, trimsSay[shape])
 	},
 })
+
+// trimOff is how far trims of a settled engine wander from one reading to the next, %
+// (common practice, no source): a shape that they change is none.
+const trimOff = 1.0
+
+// trimsShape names how the total trim goes with flow. Air that enters behind the throttle
+// is less of a share the more flows; a false meter is the same share everywhere; what a pump
+// or filter lacks grows.
+func trimsShape(idle, load, boost float64) string {
+	switch {
+	case boost < -12 && idle > -8:
+		return "boost-rich"
+	case idle > 8 && load < 0.6*idle:
+		return "idle-lean"
+	case load > 8 && idle > 0.5*load:
+		return "even"
+	case load > 10:
+		return "load-lean"
+	case idle < -8:
+		return "idle-rich"
+	case idle > 4 && load > 4:
+		return "even"
+	}
+	return "normal"
+}
+
+var trimsSay = map[string]string{
+	"boost-rich": ", and rich under boost only: metered air is lost.",
+	"idle-lean":  ": it fades with flow. Air enters behind the throttle.",
+	"even":       ": the same everywhere. Meter or inlet pipe.",
+	"load-lean":  ": it grows with flow. Fuel delivery.",
+	"idle-rich":  ": rich at idle. Vapour or an injector.",
+	"normal":     ": within what is usual.",
+}

@@ -422,7 +422,7 @@ type Figure struct {
 	Words  []string  `json:"words,omitempty"`
 }
 
-// ExitSeen is a place where smoke or air came out, or where damage was seen (without a size).
+// ExitSeen is a place where smoke or air came out, or where something was seen damaged or missing.
 type ExitSeen struct {
 	Part     string   `json:"part"`
 	Size     ExitSize `json:"size"`
@@ -612,6 +612,9 @@ func ExitSizes() []ExitSize { return []ExitSize{"wisp", "stream", "billow"} }
 
 // Known reports whether s is one of the sizes.
 func (s ExitSize) Known() bool { return slices.Contains(ExitSizes(), s) }
+
+// Seen reports whether s says what eyes find at a place where nothing comes out.
+func (s ExitSize) Seen() bool { return s == "damaged" || s == "missing" || s == "" }
 
 // Correction is where one car's plumbing differs from its archetype.
 type Correction struct {

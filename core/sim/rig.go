@@ -33,6 +33,9 @@ type Rig struct {
 // Supply of a usual rig: 20 L/min of free air at most.
 const rigMost = 4e-4 // kg/s
 
+// shopAir is a supply from which on the regulator is modelled by what its hose takes, kg/s.
+const shopAir = 2e-3
+
 // Connect joins a rig with a known orifice (m; 0 for none) at a part where it can be
 // joined, or takes what was joined there before to the new place.
 func (c *Car) Connect(entry string, orifice float64) (*Rig, error) {
@@ -162,6 +165,16 @@ func (r *Rig) drive(c *Car, h float64) {
 	flow := r.most * math.Min(math.Max(short/(0.1*math.Abs(r.Target)), 0), 1)
 	if !r.Hold {
 		flow = r.most * math.Min(math.Max((1.3*r.Target-g)*s/(0.1*math.Abs(r.Target)), 0), 1)
+	}
+	if r.Hold && r.most > shopAir {
+		// It gives what the hose takes and makes up a quarter of what is short: by the pressure
+		// alone so strong a supply would fill the small volume and shut again, step by step.
+		makeUp := 0.25 * x.Volume * short / (gas.RAir * x.Temperature()) / h
+		flow = math.Min(math.Max(n.Edges[r.hose].Flow*s+makeUp, 0), r.most)
+		// Above its pressure it relieves, as regulators of shop air do.
+		above := math.Min(math.Max(-short/math.Abs(r.Target)-0.01, 0)/0.1, 1)
+		flow *= 1 - above
+		n.Edges[r.vent].Area = above * valveCd * gas.Area(2e-3)
 	}
 	// No more in one step than would carry the small volume by a fifth of the way alone.
 	small := x.Volume * math.Abs(r.Target) / (gas.RAir * x.Temperature()) / h
