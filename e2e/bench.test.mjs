@@ -22,7 +22,7 @@ const plain = { engine: "na-maf", boost: "no-boost", crankcase: "fixed-valve", r
 // part that is tried. The same tests are made again on the car without its faults.
 const cars = [
   { name: "drawn down by the engine", archetypes: { ...plain, archetype: "engine-vacuum" },
-    faults: { "vapour-line": 0.6, cap: 0.5, "purge-valve": 0.7, "vent-filter": 0.9, "tank-sensor": 0.95, "vent-circuit": 0.9, "booster-hose": 0.5, "blow-by": 1 }, found: "vapour-line",
+    faults: { "vapour-line": 0.5, cap: 0.4, "purge-valve": 0.3, "vent-filter": 0.9, "tank-sensor": 0.95, "vent-circuit": 0.9, "booster-hose": 0.5, "blow-by": 1 }, found: "vapour-line",
     tests: [["look"], ["cap-check", "cap"], ["smoke"], ["part-smoke", "purge-valve"], ["decay"], ["make-up-flow"], ["valve-bench", "purge-valve"], ["purge-running"], ["vent-path"],
       ["sensor-check", "tank-sensor"], ["circuit-walk", "vent-valve"], ["trims"], ["intake-smoke"], ["crankcase-manometer"], ["draw-down"]] },
   { name: "one switch", archetypes: { ...plain, archetype: "eonv-switch-remote" }, faults: { "eonv-relief-leaks": 0.9, cap: 0.6 }, found: "eonv-relief-leaks",
@@ -60,9 +60,11 @@ async function opened(page, plate, car) {
   return page.url().split("?")[0];
 }
 
-// made does one test by its page, and returns the class of its outcome on the Strip.
+// classes are those of the outcomes on the Strip, the newest first.
+const classes = (page) => page.locator(".strip > li:not(.leg)").evaluateAll((l) => l.map((x) => x.querySelector(".fig")?.className));
+
+// made does one test by its page. It ends on the case, or on the proof after a repeat.
 async function made(page, url, [key, on], done, repeat) {
-  const newest = page.locator(".strip > li").first();
   if (key === "decay") {
     if (repeat) {
       await page.goto(url + "/proof");
@@ -73,15 +75,12 @@ async function made(page, url, [key, on], done, repeat) {
       await page.click("#else form button");
     }
     await holdOn(page, done);
-    await page.goto(url);
-    return page.locator(".strip > li", { hasText: "hold" }).locator(".fig, .what").first().innerText();
+    return;
   }
   await page.goto(repeat || `${url}/do/${key}${on ? "?on=" + on : ""}`);
   await fillReadings(page, done.readings);
   await page.click("main button.main");
   await page.waitForSelector(repeat ? ".beforeafter" : ".strip");
-  if (repeat) await page.goto(url);
-  return newest.locator(".fig").first().getAttribute("class");
 }
 
 for (const [n, car] of cars.entries()) {
@@ -91,8 +90,10 @@ for (const [n, car] of cars.entries()) {
     try {
       const url = await opened(page, plate, car);
       for (const x of car.tests) {
-        const c = await made(page, url, x, technician(ill, ...x.filter((k) => x[0] !== "smoke" || k === "smoke")));
-        assert.match(c, x[0] === "decay" ? /\S/ : /over/, `${x[0]} on the faulty car shows ${c}`);
+        await made(page, url, x, technician(ill, ...x));
+        if (x[0] === "decay") await page.goto(url);
+        const [c] = await classes(page);
+        assert.match(c, /over/, `${x[0]} on the faulty car shows ${c}`);
       }
       await page.goto(url + "/found");
       await page.selectOption("#part", car.found);
@@ -105,13 +106,17 @@ for (const [n, car] of cars.entries()) {
       await page.click("main button.main");
       await page.goto(url + "/proof");
       const again = await page.locator("a[href*='?repeat=']").evaluateAll((l) => l.map((a) => a.href));
+      const mended = [];
       for (const x of car.tests.toSorted((a, b) => (b[0] === "decay") - (a[0] === "decay"))) {
         const repeat = again.find((h) => h.includes(`/do/${x[0]}?`));
         assert.ok(repeat || x[0] === "decay" || cannotProve.includes(x[0]), `${x[0]} failed and is not offered to be repeated`);
         if (!repeat && x[0] !== "decay") continue;
-        const c = await made(page, url, x, technician(well, ...x), repeat || "hold");
-        assert.match(c, x[0] === "decay" ? /\S/ : /within/, `${x[0]} on the mended car shows ${c}`);
+        await made(page, url, x, technician(well, ...x), repeat || "hold");
+        mended.unshift(x[0]);
       }
+      await page.goto(url);
+      const now = await classes(page);
+      for (const [i, name] of mended.entries()) assert.match(now[i], /within/, `${name} on the mended car shows ${now[i]}`);
       await page.goto(url + "/proof");
       if (n === 0) assert.deepEqual(await axe(page), []);
       const proof = await page.locator("section[aria-label=Proof]").innerText();

@@ -86,7 +86,8 @@ func TestOldResults(t *testing.T) {
 	}
 }
 
-func result(id string, minutes int, test, part, outcome string, r bench.Readings) record.Result {
+func result(id string, minutes int, made, outcome string, r bench.Readings) record.Result {
+	test, part, _ := strings.Cut(made, " of ")
 	e, _ := ingest.Book().Test(test)
 	x := record.Result{ID: id, Test: test, Part: part, Outcome: outcome, Judged: outcome, At: at(minutes)}
 	x.Figures, x.Exits = evidence.Figures(e, r)
@@ -98,9 +99,9 @@ func TestWhatAFindingRestsOn(t *testing.T) {
 	car := newCar(t, plain)
 	f := folder()
 	f.Results = []record.Result{
-		result("a", 1, "valve-bench", "purge-valve", "leaks", bench.Readings{"which": bench.Said("new")}),
-		result("b", 2, "valve-bench", "vent-valve", "good", nil),
-		result("c", 3, "cap-check", "cap", "holds", nil),
+		result("a", 1, "valve-bench of purge-valve", "leaks", bench.Readings{"which": bench.Said("new")}),
+		result("b", 2, "valve-bench of vent-valve", "good", nil),
+		result("c", 3, "cap-check of cap", "holds", nil),
 	}
 	if on := car.RestsOn(f, "purge-valve", 0.9); len(on) != 0 {
 		t.Errorf("a new valve accuses the old one: %q", on)
@@ -108,7 +109,7 @@ func TestWhatAFindingRestsOn(t *testing.T) {
 	if got := car.Cleared(f); len(got) != 2 || !strings.Contains(got[0], "vent valve") {
 		t.Errorf("cleared by %q", got)
 	}
-	f.Results[0] = result("a", 1, "valve-bench", "purge-valve", "leaks", nil)
+	f.Results[0] = result("a", 1, "valve-bench of purge-valve", "leaks", nil)
 	if on := car.RestsOn(f, "purge-valve", 0.9); len(on) != 1 {
 		t.Errorf("the valve that leaks rests on %q", on)
 	}
@@ -127,8 +128,8 @@ func TestProofByAnyTest(t *testing.T) {
 		f.Results, f.Repairs = rs, []record.RepairDone{{ID: "r", At: at(20), DoneAt: &done}}
 		return f
 	}
-	smoke := result("s1", 1, "smoke", "", "exit", bench.Readings{"exits": {Places: []bench.Place{{Part: "neck", Size: "wisp"}}}})
-	egr := result("e1", 2, "egr-command", "", "no-flow", nil)
+	smoke := result("s1", 1, "smoke", "exit", bench.Readings{"exits": {Places: []bench.Place{{Part: "neck", Size: "wisp"}}}})
+	egr := result("e1", 2, "egr-command", "no-flow", nil)
 	for _, c := range []struct {
 		name    string
 		f       evidence.Folder
@@ -138,17 +139,17 @@ func TestProofByAnyTest(t *testing.T) {
 	}{
 		{"nothing failed", repaired(), false, "", "No test showed the fault"},
 		{"not repeated", repaired(smoke), false, "s1", "has not been repeated: Smoke in the vapour system"},
-		{"smoke, and none afterwards", repaired(smoke, result("s2", 30, "smoke", "", "none", nil)), true, "s1", ""},
-		{"made before the repair", repaired(smoke, result("s2", 10, "smoke", "", "none", nil)), false, "s1", "has not been repeated"},
-		{"still there", repaired(smoke, result("s2", 30, "smoke", "", "exit", nil)), false, "s1", "does not pass"},
-		{"smoke too early", repaired(smoke, result("s2", 30, "smoke", "", "not-filled", nil)), false, "s1", "does not pass"},
-		{"EGR", repaired(egr, result("e2", 30, "egr-command", "", "follows", nil)), true, "e1", ""},
-		{"one passes, the other fails again", repaired(smoke, egr, result("s2", 30, "smoke", "", "none", nil), result("e2", 31, "egr-command", "", "no-flow", nil)), false, "e1", "does not pass"},
-		{"and passes at last", repaired(smoke, egr, result("e2", 31, "egr-command", "", "no-flow", nil), result("e3", 40, "egr-command", "", "follows", nil)), true, "e1", ""},
-		{"another part is no repeat", repaired(result("v1", 1, "valve-bench", "purge-valve", "leaks", nil), result("v2", 30, "valve-bench", "vent-valve", "good", nil)), false, "v1", "has not been repeated"},
-		{"a look cannot prove", repaired(result("l1", 1, "look", "", "seen", nil)), false, "l1", "cannot prove that it is gone"},
-		{"what can prove it does", repaired(result("l1", 1, "look", "", "seen", nil), result("s2", 30, "smoke", "", "none", nil)), true, "l1", ""},
-		{"a new part beside the old one", repaired(result("v1", 1, "valve-bench", "purge-valve", "leaks", nil), result("v2", 30, "valve-bench", "purge-valve", "good", bench.Readings{"which": bench.Said("new")})), false, "v1", "has not been repeated"},
+		{"smoke, and none afterwards", repaired(smoke, result("s2", 30, "smoke", "none", nil)), true, "s1", ""},
+		{"made before the repair", repaired(smoke, result("s2", 10, "smoke", "none", nil)), false, "s1", "has not been repeated"},
+		{"still there", repaired(smoke, result("s2", 30, "smoke", "exit", nil)), false, "s1", "does not pass"},
+		{"smoke too early", repaired(smoke, result("s2", 30, "smoke", "not-filled", nil)), false, "s1", "does not pass"},
+		{"EGR", repaired(egr, result("e2", 30, "egr-command", "follows", nil)), true, "e1", ""},
+		{"one passes, the other fails again", repaired(smoke, egr, result("s2", 30, "smoke", "none", nil), result("e2", 31, "egr-command", "no-flow", nil)), false, "e1", "does not pass"},
+		{"and passes at last", repaired(smoke, egr, result("e2", 31, "egr-command", "no-flow", nil), result("e3", 40, "egr-command", "follows", nil)), true, "e1", ""},
+		{"another part is no repeat", repaired(result("v1", 1, "valve-bench of purge-valve", "leaks", nil), result("v2", 30, "valve-bench of vent-valve", "good", nil)), false, "v1", "has not been repeated"},
+		{"a look cannot prove", repaired(result("l1", 1, "look", "seen", nil)), false, "l1", "cannot prove that it is gone"},
+		{"what can prove it does", repaired(result("l1", 1, "look", "seen", nil), result("s2", 30, "smoke", "none", nil)), true, "l1", ""},
+		{"a new part beside the old one", repaired(result("v1", 1, "valve-bench of purge-valve", "leaks", nil), result("v2", 30, "valve-bench of purge-valve", "good", bench.Readings{"which": bench.Said("new")})), false, "v1", "has not been repeated"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			p := c.f.Proof(b)

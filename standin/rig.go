@@ -222,7 +222,7 @@ func smokeRig(t *Tool, c *sim.Car, w []string) (string, error) {
 	case w[0] == "read":
 		flow := 0.0
 		if r := c.Rig(); r != nil {
-			flow = gas.FreeAir(r.Flow, c.At.Barometer, c.At.Ambient) * 60e3
+			flow = gas.FreeAir(r.Meter, c.At.Barometer, c.At.Ambient) * 60e3
 		}
 		return t.reads(flow, flowTube) + " at " + t.reads(c.RigGauge()/units.InH2O, rigDial), nil
 	case w[0] == "off":

@@ -10,6 +10,7 @@ import (
 
 	"wexter/core/bench"
 	"wexter/core/diagnose"
+	"wexter/core/knowledge"
 	"wexter/core/plumbing"
 	"wexter/core/sim"
 	"wexter/ingest"
@@ -76,9 +77,10 @@ tests:
     cautions: [vapour]
 `
 
-// A new test is one file and one entry, a new fault one entry, with rows asked of the plant:
-// then both go through simulation, odds, plan, page, Strip, found and proof.
-func TestAMadeUpTestAndFault(t *testing.T) {
+// madeUp is the Book with the made-up page, and the table with the rows that it adds on the
+// plainest car; all of them take longer than they tell.
+func madeUp(t *testing.T) (knowledge.Book, *diagnose.Table) {
+	t.Helper()
 	page := filepath.Join(t.TempDir(), "page.yaml")
 	if err := os.WriteFile(page, []byte(madeUpPage), 0o600); err != nil {
 		t.Fatal(err)
@@ -99,7 +101,7 @@ func TestAMadeUpTestAndFault(t *testing.T) {
 		t.Fatal(err)
 	}
 	asked := 0
-	for _, w := range want { // of this test on the plainest car; all of them take longer than they tell
+	for _, w := range want {
 		if w.Test != tapOnTheVent.Key || w.Car.Vapour != "engine-vacuum" || w.Car.Engine != "na-maf" {
 			continue
 		}
@@ -116,16 +118,14 @@ func TestAMadeUpTestAndFault(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	simulated(t, book.Plumbing, func(c *sim.Car) (sim.Trial, error) {
-		return sim.Try(c, book, tapOnTheVent.Key, "vent-valve")
-	}, func(on bench.Subject, r bench.Readings) bench.Verdict {
-		e, _ := book.Test(tapOnTheVent.Key)
-		v, err := bench.Judge(e, on, r)
-		if err != nil {
-			t.Error(err)
-		}
-		return v
-	})
+	return book, table
+}
+
+// A new test is one file and one entry, a new fault one entry, with rows asked of the plant:
+// then both go through simulation, odds, plan, page, Strip, found and proof.
+func TestAMadeUpTestAndFault(t *testing.T) {
+	book, table := madeUp(t)
+	simulated(t, book)
 
 	b := start(t, false)
 	b.shop.Book, b.shop.Table = book, table
@@ -175,26 +175,27 @@ func TestAMadeUpTestAndFault(t *testing.T) {
 }
 
 // simulated does the new test on a sound car and on one with the new fault.
-func simulated(t *testing.T, l plumbing.Library, try func(*sim.Car) (sim.Trial, error), judge func(bench.Subject, bench.Readings) bench.Verdict) {
+func simulated(t *testing.T, book knowledge.Book) {
 	t.Helper()
-	of, err := l.Complete(plumbing.Combination{})
+	of, err := book.Plumbing.Complete(plumbing.Combination{})
 	if err != nil {
 		t.Fatal(err)
 	}
+	e, _ := book.Test(tapOnTheVent.Key)
 	for want, ohms := range map[string]float64{"lively": 0, "numb": 900} {
-		c, err := sim.NewCar(l, of, nil, sim.Conditions{})
+		c, err := sim.NewCar(book.Plumbing, of, nil, sim.Conditions{})
 		if err != nil {
 			t.Fatal(err)
 		}
 		if err := c.Apply(plumbing.Defect{Part: "vent-valve", Param: "resistance", Value: ohms}); err != nil {
 			t.Fatal(err)
 		}
-		tr, err := try(c)
+		tr, err := sim.Try(c, book, e.Key, "vent-valve")
 		if err != nil {
 			t.Fatal(err)
 		}
-		if v := judge(tr.On, tr.Readings); v.Outcome != want {
-			t.Errorf("simulated with %g ohm it is %q: %v", ohms, v.Outcome, tr.Readings)
+		if v, err := bench.Judge(e, tr.On, tr.Readings); err != nil || v.Outcome != want {
+			t.Errorf("simulated with %g ohm it is %q, %v: %v", ohms, v.Outcome, err, tr.Readings)
 		}
 	}
 }

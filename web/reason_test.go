@@ -109,7 +109,7 @@ func TestAResultOnTheStrip(t *testing.T) {
 	c := coded(b, "P0442")
 	v := b.fill(c+"/do/cap-check", "on", "cap", "read-left-0", "0,5 kPa", "read-clicks-0", "4", "note", "dry seal")
 	for range 2 {
-		if code, body, at := b.post(c+"/do/cap-check", v); code != 200 || at != c || !strings.Contains(body, "pressure after a minute 2.007") || !strings.Contains(body, "dry seal") {
+		if code, body, at := b.post(c+"/do/cap-check", v); code != 200 || at != c || !strings.Contains(body, "pressure after a minute: 2.007") || !strings.Contains(body, "dry seal") {
 			t.Fatalf("%d at %s", code, at)
 		}
 	}

@@ -107,7 +107,7 @@ func (s *server) resultEntries(f evidence.Folder, car casework.Car) (out []entry
 			notes = append(notes, both(x.Says))
 		}
 		for _, l := range slices.Concat(car.Worked(x), car.Lines(x)) {
-			notes = append(notes, l.Name+" "+l.Value)
+			notes = append(notes, l.Name+": "+l.Value)
 		}
 		if x.Overruled != "" {
 			notes = append(notes, "judged "+car.JudgedBy(x))

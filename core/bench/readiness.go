@@ -23,17 +23,12 @@ var Readiness = Register(Test{
 		if !has {
 			return ask("codes", "Read stored, pending and permanent codes; \"none\" is an answer.")
 		}
-		is2 := func(status string) []string {
-			return slices.DeleteFunc(slices.Clone(codes.Words), func(w string) bool {
-				pending := strings.HasSuffix(w, " pending")
-				return pending != (status == "pending")
-			})
-		}
-		if stored := is2("stored"); len(stored) > 0 {
+		pending := func(w string) bool { return strings.HasSuffix(w, " pending") }
+		if stored := slices.DeleteFunc(slices.Clone(codes.Words), pending); len(stored) > 0 {
 			return is("codes", "Stored: %s.", strings.Join(stored, ", "))
 		}
 		if len(codes.Words) > 0 {
-			return is("pending", "Only pending: %s.", strings.Join(is2("pending"), ", "))
+			return is("pending", "Only pending: %s.", strings.Join(codes.Words, ", "))
 		}
 		open, has := r["open"]
 		switch {

@@ -7,7 +7,7 @@ var VentPath = Register(Test{
 	Odds: FromPlant,
 	Channels: []Channel{
 		{Key: "free", Kind: Choice, Words: []string{"free", "blocked"}, Sense: VentFree},
-		{Key: "vacuum", Unit: "inH2O", Low: -30, High: 60, Sense: TankVacuum, Optional: true},
+		{Key: "vacuum", Unit: "inH2O", Low: -30, High: 410, Sense: TankVacuum, Optional: true},
 	},
 	Phases: []Phase{
 		{Read: []string{"free"}},

@@ -555,7 +555,10 @@ func (m *Model) done(e Evidence) (piece, error) {
 	var l likelihood
 	switch {
 	case t.Odds == bench.FromFlow:
-		l, err = m.flowed(e, v, overruled)
+		if overruled {
+			v.Figures = nil
+		}
+		l, err = m.flowed(e, v.Figures)
 	case !overruled && !byPlace && t.Weighs(entry, e.Readings):
 		if n := m.numbers(e.Test, e.Readings); n != nil {
 			l = n
@@ -631,10 +634,10 @@ func (m *Model) fits(t knowledge.Test, e Evidence) error {
 
 // flowed weighs the diameter that a flow comes to; without one, whether it was more than the
 // rig's own orifice takes.
-func (m *Model) flowed(e Evidence, v bench.Verdict, overruled bool) (*holes, error) {
+func (m *Model) flowed(e Evidence, worked []bench.Figure) (*holes, error) {
 	c := map[string]*Curve{"below": within(0, 0.508e-3, 0.12), "above": within(0.508e-3, math.Inf(1), 0.12)}[e.Outcome]
-	if len(v.Figures) > 0 && !overruled {
-		mm := v.Figures[0]
+	if len(worked) > 0 {
+		mm := worked[0]
 		c = Measured(mm.Value*1e-3, mm.Low*1e-3, mm.High*1e-3)
 	}
 	if c == nil {

@@ -367,6 +367,7 @@ func (c *Car) advance(h float64) (float64, error) {
 		return 0, err
 	}
 	c.Time += done
+	c.rig.meter(done)
 	c.burn(done)
 	c.events()
 	return done, nil

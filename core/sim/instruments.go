@@ -1,6 +1,7 @@
 package sim
 
 import (
+	"maps"
 	"math"
 
 	"wexter/core/bench"
@@ -42,7 +43,15 @@ const meterOpen = 10e3
 var senses map[bench.Sense]sense
 
 func init() { // they refer to the technician, who refers to them
-	senses = map[bench.Sense]sense{
+	senses = partSenses()
+	maps.Copy(senses, rigSenses())
+	maps.Copy(senses, engineSenses())
+	maps.Copy(senses, vapourSenses())
+}
+
+// partSenses are what is read of a part by itself, and of the scan tool.
+func partSenses() map[bench.Sense]sense {
+	return map[bench.Sense]sense{
 		bench.Codes:        codesRead,
 		bench.OpenMonitors: monitorsOpen,
 		bench.SupplyVolts:  number(func(t *technician) float64 { return round(t.Volts(), 0.1) }),
@@ -58,7 +67,13 @@ func init() { // they refer to the technician, who refers to them
 		}),
 		bench.CoilOhms:   number((*technician).coil),
 		bench.ControlPin: number(func(*technician) float64 { return 50 }),
+	}
+}
 
+// rigSenses are what is read at a rig that is joined to the car, and where smoke or air
+// comes out.
+func rigSenses() map[bench.Sense]sense {
+	return map[bench.Sense]sense{
 		bench.RigPressure: number(func(t *technician) float64 {
 			p := t.RigGauge() + t.noise(gaugeNoise)
 			if c := t.unitOf(bench.RigPressure); c != "inH2O" {
@@ -82,7 +97,12 @@ func init() { // they refer to the technician, who refers to them
 			p, _ := t.Gauge(t.role["crankcase"].Key)
 			return p > 1500
 		}),
+	}
+}
 
+// engineSenses are what is read on the running engine.
+func engineSenses() map[bench.Sense]sense {
+	return map[bench.Sense]sense{
 		bench.EngineRuns: word("runs", "stalls", func(t *technician) bool { return !t.stalled }),
 		bench.TotalTrim:  number(func(t *technician) float64 { return round(100*t.Unit.Total()+t.noise(0.5), 0.8) }),
 		bench.MeteredAir: number(func(t *technician) float64 { return round(t.airFlow()*1000*(1+t.noise(0.01)), 0.01) }),
@@ -102,7 +122,12 @@ func init() { // they refer to the technician, who refers to them
 		bench.AirFalls:        word(bench.Yes, bench.No, (*technician).feels),
 		bench.DifferenceVolts: number(func(t *technician) float64 { v, _ := t.Difference(); return round(v+t.noise(0.01), 0.02) }),
 		bench.GasTemperature:  number(func(t *technician) float64 { v, _ := t.BehindValve(); return round(v-units.ZeroCelsius+t.noise(1), 1) }),
+	}
+}
 
+// vapourSenses are what is read of the vapour system, its checks and its sensors.
+func vapourSenses() map[bench.Sense]sense {
+	return map[bench.Sense]sense{
 		bench.TankPressure: number(func(t *technician) float64 {
 			p, _ := t.Gauge(t.role["fuel"].Key)
 			return inWater(p + t.noise(gaugeNoise))

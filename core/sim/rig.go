@@ -21,6 +21,7 @@ type Rig struct {
 	Known   bool    // the known orifice is open
 	Plugged bool    // off the car, plugged by itself
 	Flow    float64 // kg/s that the supply gives now; negative when it draws
+	Meter   float64 // kg/s as a flow meter shows it, which settles within seconds
 
 	orifice float64 // m
 	most    float64 // kg/s
@@ -70,6 +71,7 @@ func (c *Car) Connect(entry string, orifice float64) (*Rig, error) {
 	}
 	c.net.Rejoin(r.hose, r.node, node)
 	r.Entry, r.Port, r.orifice, r.most, r.Known, r.Hold, r.Smoke, r.Plugged = entry, Open, orifice, rigMost, false, false, false, false
+	r.Meter = 0
 	return r, nil
 }
 
@@ -129,6 +131,16 @@ func (r *Rig) tick() float64 {
 		return 0.1
 	}
 	return 0.5
+}
+
+// meterSettles is the time constant of a bay's flow meter, s (common practice, no source).
+const meterSettles = 2.0
+
+// meter lets the flow meter follow what the supply gave.
+func (r *Rig) meter(h float64) {
+	if r != nil {
+		r.Meter += (r.Flow - r.Meter) * (1 - math.Exp(-h/meterSettles))
+	}
 }
 
 // drive sets what the rig does to the network for the next step.

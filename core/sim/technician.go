@@ -270,7 +270,7 @@ func (t *technician) wait(leg string) {
 func (t *technician) look() {
 	t.looks++
 	if t.rig != nil {
-		t.flows = append(t.flows, t.rig.Flow)
+		t.flows = append(t.flows, t.rig.Meter)
 	}
 	t.slowest = math.Min(t.slowest, t.Engine.Speed)
 	if f := t.role["fuel"]; f != nil {
