@@ -198,7 +198,7 @@ func valveCycles(w valveWork) Verdict {
 	case w.passed == 0:
 		return is("stuck", "It %s: it does not pass %s.", w, passesWhen(w.part))
 	}
-	return is("sticky", "It %s: it sticks.", w)
+	return is("sticky", "It %s: not in every cycle.", w)
 }
 
 // figures puts what was worked out beside a verdict that stands.
