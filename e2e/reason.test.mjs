@@ -108,7 +108,7 @@ test("the plain bench: nonsense gets a sentence and loses nothing; found needs a
   assert.equal(await page.getByLabel(/^vacuum held/).inputValue(), "lots");
   await page.getByLabel(/^vacuum held/).fill("50 kPa");
   await page.click("main button.main");
-  await page.waitForSelector(".strip >> text=vacuum held 14.76");
+  await page.waitForSelector(".strip >> text=vacuum held: 14.76");
   await page.goto(url + "/do/smoke");
   await page.click("main button.main");
   await page.waitForSelector("[role=alert]:has-text('every place where it comes out')");
