@@ -1,10 +1,13 @@
 // What instruments showed on a simulated car, typed and tapped into the page of a test.
-import { execFileSync } from "node:child_process";
+import { execFile } from "node:child_process";
+import { promisify } from "node:util";
+
+const run = promisify(execFile);
 
 // technician does a test of the Book on a simulated car and reads its instruments out.
-export function technician(car, test, part = "") {
-  const said = execFileSync("bin/wexter", ["standin", "tell", car.at.technician, "ask", "try", test, ...(part ? [part] : [])], { encoding: "utf8", maxBuffer: 1 << 20 });
-  return JSON.parse(said);
+export async function technician(car, test, part = "") {
+  const said = await run("bin/wexter", ["standin", "tell", car.at.technician, "ask", "try", test, ...(part ? [part] : [])], { maxBuffer: 1 << 20 });
+  return JSON.parse(said.stdout);
 }
 
 const csv = (log, leg) => ({ name: leg ? "hold.csv" : "drift.csv", mimeType: "text/csv",
