@@ -13,11 +13,10 @@ type lu struct {
 
 type pivot struct {
 	k     int
-	rows  []int32 // rows below
-	low   []int32 // slot of (row, k)
-	cols  []int32
-	up    []int32 // slot of (k, col)
-	cross []int32 // slot of (row, col), row by row
+	near  []int32 // rows below, and columns to the right: the pattern is symmetric
+	low   []int32 // slot of (near, k)
+	up    []int32 // slot of (k, near)
+	cross []int32 // slot of (near, near), row by row
 }
 
 func newLU(n int, pairs [][2]int) *lu {
@@ -58,8 +57,8 @@ func newLU(n int, pairs [][2]int) *lu {
 		}
 		slices.Sort(rest) // the same order in every run: sums round alike
 		for _, j := range rest {
-			p.rows, p.low = append(p.rows, int32(j)), append(p.low, int32(at(j, k)))
-			p.cols, p.up = append(p.cols, int32(j)), append(p.up, int32(at(k, j)))
+			p.near = append(p.near, int32(j))
+			p.low, p.up = append(p.low, int32(at(j, k))), append(p.up, int32(at(k, j)))
 			delete(near[j], k)
 		}
 		for _, i := range rest {
@@ -83,7 +82,7 @@ func (l *lu) factor() {
 	for s := range l.steps {
 		p := &l.steps[s]
 		d := 1 / l.a[p.k]
-		n := len(p.cols)
+		n := len(p.near)
 		for r, low := range p.low {
 			f := l.a[low] * d
 			l.a[low] = f
@@ -104,15 +103,40 @@ func (l *lu) solve(b []float64) {
 		p := &l.steps[s]
 		v := b[p.k]
 		for r, low := range p.low {
-			b[p.rows[r]] -= l.a[low] * v
+			b[p.near[r]] -= l.a[low] * v
 		}
 	}
 	for s := len(l.steps) - 1; s >= 0; s-- {
 		p := &l.steps[s]
 		v := b[p.k]
 		for c, up := range p.up {
-			v -= l.a[up] * b[p.cols[c]]
+			v -= l.a[up] * b[p.near[c]]
 		}
 		b[p.k] = v / l.a[p.k]
+	}
+}
+
+// solve2 does what solve does to two right sides at once. It costs little more than one:
+// what is waited for is the way from row to row.
+func (l *lu) solve2(b, c []float64) {
+	for s := range l.steps {
+		p := &l.steps[s]
+		v, w := b[p.k], c[p.k]
+		for r, low := range p.low {
+			f, row := l.a[low], p.near[r]
+			b[row] -= f * v
+			c[row] -= f * w
+		}
+	}
+	for s := len(l.steps) - 1; s >= 0; s-- {
+		p := &l.steps[s]
+		v, w := b[p.k], c[p.k]
+		for j, up := range p.up {
+			f, col := l.a[up], p.near[j]
+			v -= f * b[col]
+			w -= f * c[col]
+		}
+		d := l.a[p.k]
+		b[p.k], c[p.k] = v/d, w/d
 	}
 }

@@ -358,6 +358,7 @@ func (n *Net) flow(e *Edge) {
 // stage solves Y = base + a·f(Y); the nodes hold the guess and then the answer.
 func (n *Net) stage(a float64) bool {
 	const most = 25
+	enough := 0.01 * n.tolerance()
 	for it := range most {
 		n.pressure.clear()
 		for r, i := range n.rows {
@@ -377,6 +378,9 @@ func (n *Net) stage(a float64) bool {
 			if x.Exchange > 0 {
 				rate := x.Exchange * (x.Density - x.Mass[Fuel]/v)
 				n.rhs[r] += rate * (a*hCp*FuelR*x.ExchangeAt + n.heat[i])
+			}
+			if x.Source == (Gas{}) {
+				continue
 			}
 			for s, m := range x.Source {
 				if m > 0 {
@@ -423,7 +427,7 @@ func (n *Net) stage(a float64) bool {
 			}
 			d = min(max(d, -0.5*x.pressure), x.pressure)
 			n.rhs[r] = d
-			worst = max(worst, math.Abs(d)/(0.01*n.tolerance()*max(x.Slack, 1)))
+			worst = max(worst, math.Abs(d)/(enough*max(x.Slack, 1)))
 			x.pressure += d
 			n.old[i] = x.Mass.Total()
 		}
@@ -485,9 +489,8 @@ func (n *Net) stage(a float64) bool {
 		}
 		n.species.factor()
 		n.vapour.factor()
-		n.species.solve(n.spec[Air])
 		n.vapour.solve(n.spec[Fuel])
-		n.species.solve(n.spec[Burnt])
+		n.species.solve2(n.spec[Air], n.spec[Burnt])
 		if n.smoky {
 			n.species.solve(n.spec[Smoke])
 		}
@@ -584,14 +587,12 @@ func (n *Net) Run(dt float64) error {
 			// Filtered twice through the implicit operator: what a stiff joint does when a valve
 			// has moved is settled by the step and is no error of it.
 			n.pressure.solve(n.rhs)
-			n.species.solve(n.spec[0])
-			n.species.solve(n.spec[1])
+			n.species.solve2(n.spec[0], n.spec[1])
 			for r, i := range n.rows {
 				n.rhs[r] *= n.Nodes[i].slope(n.Nodes[i].pressure)
 			}
 			n.pressure.solve(n.rhs)
-			n.species.solve(n.spec[0])
-			n.species.solve(n.spec[1])
+			n.species.solve2(n.spec[0], n.spec[1])
 			for r, i := range n.rows {
 				x := &n.Nodes[i]
 				err = max(err, math.Abs(n.rhs[r])/((tol+2e-5*x.pressure)*max(x.Slack, 1)))

@@ -29,8 +29,10 @@ type piece struct {
 
 // get returns a parameter of the piece, healthy unless a fault has changed it.
 func (p *piece) get(param string) float64 {
-	if v, ok := p.has[param]; ok {
-		return v
+	if len(p.has) > 0 { // few parts have a fault, and all are asked at every step
+		if v, ok := p.has[param]; ok {
+			return v
+		}
 	}
 	return plumbing.Healthy(param)
 }
@@ -143,7 +145,7 @@ func (c *Car) pieces() error {
 			x.second = x.first
 		}
 		c.piece[p.Key] = x
-		c.order = append(c.order, p.Key)
+		c.parts = append(c.parts, x)
 		if p.Role != "" {
 			c.role[p.Role] = x
 		}
@@ -151,8 +153,7 @@ func (c *Car) pieces() error {
 			c.block = x
 		}
 	}
-	for _, k := range c.order { // what sits in the wall of another
-		x := c.piece[k]
+	for _, x := range c.parts { // what sits in the wall of another
 		if host, ok := c.piece[x.On]; ok && x.At == "" {
 			if x.Kind == plumbing.Sensor {
 				host.sensors = append(host.sensors, x)
@@ -170,18 +171,18 @@ func (c *Car) pieces() error {
 			}
 		}
 		if x.first < 0 && x.Role != "rings" {
-			return fmt.Errorf("part %q stands nowhere in the network", k)
+			return fmt.Errorf("part %q stands nowhere in the network", x.Key)
 		}
 	}
-	for _, k := range c.order { // the engine's side is hurried about; its pressures need no such care
-		if x := c.piece[k]; x.Family != "vapour" && x.On == "" && x.first > 0 {
+	for _, x := range c.parts { // the engine's side is hurried about; its pressures need no such care
+		if x.Family != "vapour" && x.On == "" && x.first > 0 {
 			c.net.Nodes[x.first].Slack = 40
 			c.net.Nodes[max(x.second, x.first)].Slack = 40
 		}
 	}
-	for _, k := range c.order {
-		c.lay(c.piece[k], merged[k])
-		c.eventful = c.eventful || c.piece[k].Kind == plumbing.Relief || c.piece[k].Kind == plumbing.Switch
+	for _, x := range c.parts {
+		c.lay(x, merged[x.Key])
+		c.eventful = c.eventful || x.Kind == plumbing.Relief || x.Kind == plumbing.Switch
 	}
 	return nil
 }
@@ -344,8 +345,7 @@ func (c *Car) Set(key string, s plumbing.State) error {
 // actuate sets every area as its valve stands. dt is how long ago it was done last: what
 // pressure moves follows with a time constant of a fifth of a second.
 func (c *Car) actuate(dt float64) {
-	for _, k := range c.order {
-		x := c.piece[k]
+	for _, x := range c.parts {
 		if x.hole >= 0 {
 			c.net.Edges[x.hole].Area = holeCd * gas.Area(x.get("leak")*1e-3)
 		}
@@ -360,7 +360,7 @@ func (c *Car) actuate(dt float64) {
 				e.Shut = c.Engine.Running
 				continue
 			}
-			e.Shut = c.by[k] == plumbing.Plugged
+			e.Shut = c.by[x.Key] == plumbing.Plugged
 			if b := x.get("bore"); b < 1 {
 				e.Shut = e.Shut || b <= 0
 				e.Bore = math.Max(x.bore*b, 1e-4)
@@ -371,12 +371,12 @@ func (c *Car) actuate(dt float64) {
 			e.Area = full * x.get("bore") * x.get("bore")
 		case plumbing.Cover:
 			e.Area = 0
-			if c.by[k] == plumbing.Open {
+			if c.by[x.Key] == plumbing.Open {
 				e.Area = valveCd * gas.Area(x.bore)
 			}
 		case plumbing.Inlet:
 			e.Area = full * x.get("bore") * x.get("bore")
-			if c.by[k] == plumbing.Shut {
+			if c.by[x.Key] == plumbing.Shut {
 				e.Area = 0
 			}
 		case plumbing.Check:

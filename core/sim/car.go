@@ -67,7 +67,7 @@ type Car struct {
 	piece      map[string]*piece
 	role       map[string]*piece
 	block, jet *piece
-	order      []string
+	parts      []*piece                  // in the order of the plumbing
 	by         map[string]plumbing.State // by hand
 	told       map[string]float64        // by the control unit, or a tool through it
 	tool       map[string]float64        // by a tool
@@ -238,8 +238,8 @@ func (c *Car) walls(dt float64) {
 			n.Wall = c.under
 		}
 	}
-	for _, k := range c.order {
-		if x := c.piece[k]; x.Family != "vapour" && x.first > 0 && x.On == "" {
+	for _, x := range c.parts {
+		if x.Family != "vapour" && x.first > 0 && x.On == "" {
 			c.net.Nodes[x.first].Wall = warm
 		}
 	}
@@ -256,8 +256,7 @@ func (c *Car) walls(dt float64) {
 
 // events flips reliefs and switches whose pressure has been crossed.
 func (c *Car) events() {
-	for _, k := range c.order {
-		x := c.piece[k]
+	for _, x := range c.parts {
 		switch x.Kind {
 		case plumbing.Relief:
 			d := c.net.Nodes[x.first].Pressure() - c.net.Nodes[x.second].Pressure()
@@ -286,8 +285,7 @@ func (c *Car) events() {
 // go on as in the last dt seconds; the secant of a root search.
 func (c *Car) away(before, now []float64, dt float64) float64 {
 	first := math.Inf(1)
-	for _, k := range c.order {
-		x := c.piece[k]
+	for _, x := range c.parts {
 		if x.Kind != plumbing.Relief && x.Kind != plumbing.Switch {
 			continue
 		}

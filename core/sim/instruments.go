@@ -201,9 +201,9 @@ func monitorsOpen(t *technician) (bench.Reading, bool) {
 // damageSeen is what is large enough for the eye: holes from a millimetre and a half.
 func damageSeen(t *technician) (bench.Reading, bool) {
 	var out bench.Reading
-	for _, k := range t.order {
-		if x := t.piece[k]; x.get("leak") >= 1.5 && x.Kind != plumbing.Seal {
-			out.Places = append(out.Places, bench.Place{Part: k})
+	for _, x := range t.parts {
+		if x.get("leak") >= 1.5 && x.Kind != plumbing.Seal {
+			out.Places = append(out.Places, bench.Place{Part: x.Key})
 		}
 	}
 	return out, true
@@ -320,10 +320,9 @@ func (t *technician) filled() bool {
 
 func noSmokeYet(t *technician) (bench.Reading, bool) {
 	var out bench.Reading
-	for _, k := range t.order {
-		x := t.piece[k]
+	for _, x := range t.parts {
 		if x.Family == "vapour" && x.Kind == plumbing.Volume && t.net.Nodes[x.first].Share(network.Smoke) < 0.2 && t.net.Nodes[x.first].Pressure()-t.At.Barometer > t.rig.Target/2 {
-			out.Places = append(out.Places, bench.Place{Part: k})
+			out.Places = append(out.Places, bench.Place{Part: x.Key})
 		}
 	}
 	return out, true
@@ -333,10 +332,10 @@ func noSmokeYet(t *technician) (bench.Reading, bool) {
 func airExits(t *technician) (bench.Reading, bool) {
 	var out bench.Reading
 	sum := 0.0
-	for _, k := range t.order {
-		if x := t.piece[k]; x.hole >= 0 && t.net.Edges[x.hole].Flow > 5e-5 {
+	for _, x := range t.parts {
+		if x.hole >= 0 && t.net.Edges[x.hole].Flow > 5e-5 {
 			sum += t.net.Edges[x.hole].Flow
-			out.Places = append(out.Places, bench.Place{Part: k, Size: exitSize(t.net.Edges[x.hole].Flow)})
+			out.Places = append(out.Places, bench.Place{Part: x.Key, Size: exitSize(t.net.Edges[x.hole].Flow)})
 		}
 	}
 	if sum <= 1e-4 {
@@ -389,8 +388,8 @@ func switchTime(t *technician) (bench.Reading, bool) {
 
 // unit is the vent unit's parts, by their kind.
 func (t *technician) unit() (relief, vacuum, sw *piece) {
-	for _, k := range t.order {
-		switch x := t.piece[k]; {
+	for _, x := range t.parts {
+		switch {
 		case x.Kind == plumbing.Switch:
 			sw = x
 		case x.Kind == plumbing.Relief && x.Inward:
@@ -453,8 +452,8 @@ func (t *technician) checkShare() (share float64, ran bool) {
 }
 
 func ventFree(t *technician) (bench.Reading, bool) {
-	for _, k := range t.order {
-		if x := t.piece[k]; x.Kind == plumbing.Inlet && x.Family == "vapour" {
+	for _, x := range t.parts {
+		if x.Kind == plumbing.Inlet && x.Family == "vapour" {
 			if t.net.Edges[x.edge].Area > 8e-6 { // some 3 mm
 				return bench.Said("free"), true
 			}

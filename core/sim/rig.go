@@ -46,9 +46,9 @@ func (c *Car) Connect(entry string, orifice float64) (*Rig, error) {
 	}
 	if !x.Entry && x.Plug == "" {
 		var at []string
-		for _, k := range c.order {
-			if p := c.piece[k]; p.Entry || p.Plug != "" {
-				at = append(at, k)
+		for _, p := range c.parts {
+			if p.Entry || p.Plug != "" {
+				at = append(at, p.Key)
 			}
 		}
 		return nil, fmt.Errorf("nothing can be joined at %q; it can at %v", entry, at)

@@ -20,9 +20,9 @@ func (c *Car) Gauge(part string) (float64, bool) {
 // Pressures is the true gauge pressure of every part that stands at one, Pa.
 func (c *Car) Pressures() map[string]float64 {
 	out := map[string]float64{}
-	for _, k := range c.order {
-		if p, ok := c.Gauge(k); ok {
-			out[k] = p
+	for _, x := range c.parts {
+		if p, ok := c.Gauge(x.Key); ok {
+			out[x.Key] = p
 		}
 	}
 	return out
@@ -31,10 +31,10 @@ func (c *Car) Pressures() map[string]float64 {
 // Smoke is the share of smoke in the gas of every part that it has reached.
 func (c *Car) Smoke() map[string]float64 {
 	out := map[string]float64{}
-	for _, k := range c.order {
-		if x := c.piece[k]; x.first >= 0 {
+	for _, x := range c.parts {
+		if x.first >= 0 {
 			if s := c.net.Nodes[x.first].Share(network.Smoke); s > 1e-4 {
-				out[k] = s
+				out[x.Key] = s
 			}
 		}
 	}
@@ -44,9 +44,9 @@ func (c *Car) Smoke() map[string]float64 {
 // Openings is how far every valve stands open.
 func (c *Car) Openings() map[string]float64 {
 	out := map[string]float64{}
-	for _, k := range c.order {
-		if x := c.piece[k]; x.Moves() {
-			out[k] = x.open
+	for _, x := range c.parts {
+		if x.Moves() {
+			out[x.Key] = x.open
 		}
 	}
 	return out
@@ -139,8 +139,8 @@ func (c *Car) Difference() (float64, bool) {
 	tube := c.piece[s.On]
 	d := c.net.Nodes[tube.first].Pressure() - c.net.Nodes[tube.second].Pressure()
 	// A hose with a hole bleeds the pressure it should carry: the hose is some 2 mm wide.
-	for _, k := range c.order {
-		if x := c.piece[k]; x.On == tube.Key && x != s {
+	for _, x := range c.parts {
+		if x.On == tube.Key && x != s {
 			r := x.get("leak") / 2
 			d /= 1 + r*r*r*r
 		}
@@ -150,8 +150,8 @@ func (c *Car) Difference() (float64, bool) {
 
 // Switch is the state of the vacuum or pressure switch, and whether there is one.
 func (c *Car) Switch() (changed, ok bool) {
-	for _, k := range c.order {
-		if x := c.piece[k]; x.Kind == "switch" {
+	for _, x := range c.parts {
+		if x.Kind == "switch" {
 			return x.lifted, true
 		}
 	}
@@ -209,8 +209,7 @@ func exitSize(flow float64) string {
 
 // SmokeExits are the places where gas with smoke leaves.
 func (c *Car) SmokeExits() (out []Exit) {
-	for _, k := range c.order {
-		x := c.piece[k]
+	for _, x := range c.parts {
 		flow, share := 0.0, 0.0
 		for _, e := range []int{x.hole, x.edge} {
 			if e < 0 || c.net.Edges[e].To != outside || c.net.Edges[e].Flow <= 0 {
@@ -220,7 +219,7 @@ func (c *Car) SmokeExits() (out []Exit) {
 			share = c.net.Nodes[c.net.Edges[e].From].Share(network.Smoke)
 		}
 		if size := exitSize(flow); size != "" && share >= 0.2 {
-			out = append(out, Exit{k, size})
+			out = append(out, Exit{x.Key, size})
 		}
 	}
 	return out

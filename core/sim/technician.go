@@ -142,9 +142,9 @@ func (t *technician) pick(part string) error {
 			return fmt.Errorf("this car has no part %q", part)
 		}
 	} else {
-		for _, k := range t.order {
-			if len(t.piece[k].has) > 0 {
-				part = k
+		for _, x := range t.parts {
+			if len(x.has) > 0 {
+				part = x.Key
 				break
 			}
 		}
@@ -496,8 +496,8 @@ func (t *technician) seal() {
 // vapourSpace is what a technician would work out: tank by its level, and the rest.
 func (t *technician) vapourSpace() float64 {
 	v := 0.0
-	for _, k := range t.order {
-		if x := t.piece[k]; x.Family == "vapour" {
+	for _, x := range t.parts {
+		if x.Family == "vapour" {
 			switch {
 			case x.Role == "fuel":
 				v += x.Litres * 1e-3 * (1 - t.At.Level)

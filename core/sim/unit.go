@@ -206,9 +206,9 @@ func (c *Car) Command(part string, share float64) error {
 
 // Commandable lists the parts that a tool can command.
 func (c *Car) Commandable() (out []string) {
-	for _, k := range c.order {
-		if x := c.piece[k]; x.By == "" && slices.Contains([]string{"purge", "vent", "isolation", "recirculation", "recirculation-control"}, x.Role) {
-			out = append(out, k)
+	for _, x := range c.parts {
+		if x.By == "" && slices.Contains([]string{"purge", "vent", "isolation", "recirculation", "recirculation-control"}, x.Role) {
+			out = append(out, x.Key)
 		}
 	}
 	return
@@ -395,8 +395,8 @@ func (c *Car) mixture(h float64) {
 		block = 1 - (1-block)*math.Min(0.35+0.65*e.Injected/(1.2e-3*c.At.Displacement/1.6e-3), 1)
 	}
 	seals := 1.0
-	for _, k := range c.order { // what an injector lets through beyond its command
-		if x := c.piece[k]; x != c.block && x.get("supply") != 1 {
+	for _, x := range c.parts { // what an injector lets through beyond its command
+		if x != c.block && x.get("supply") != 1 {
 			seals = x.get("supply")
 		}
 	}
@@ -494,8 +494,9 @@ func (c *Car) lambdaSeen() float64 {
 	}
 	l := e.Lambda * c.role["exhaust"].get("gain")
 	joint := 0.0
-	for _, k := range c.order {
-		if x := c.piece[k]; x.On == c.role["exhaust"].Key {
+	exhaust := c.role["exhaust"].Key
+	for _, x := range c.parts {
+		if x.On == exhaust {
 			joint += x.get("leak")
 		}
 	}
@@ -622,8 +623,8 @@ func (c *Car) Live() map[string]float64 {
 			m["2D"] = math.Min(math.Max(100*(p-u.Recirculate)/math.Max(u.Recirculate, 0.1), -100), 99)
 		}
 		if x := c.role["recirculation"]; len(x.sensors) >= 1 {
-			for _, k := range c.order { // a probe behind the valve
-				if s := c.piece[k]; s.Kind == "sensor" && c.piece[s.On] != nil && c.piece[s.On].first == x.second {
+			for _, s := range c.parts { // a probe behind the valve
+				if s.Kind == "sensor" && c.piece[s.On] != nil && c.piece[s.On].first == x.second {
 					t, _ := c.BehindValve()
 					m["6B"] = t - 273.15
 				}
