@@ -5,7 +5,7 @@ import { join } from "node:path";
 import { after, before, describe, test } from "node:test";
 import { execFileSync } from "node:child_process";
 import { fillReadings, holdOn, technician } from "./readings.mjs";
-import { axe, openCar, openShop } from "./shop.mjs";
+import { arrive, axe, openCar, openShop } from "./shop.mjs";
 
 let shop;
 const dir = mkdtempSync(join(tmpdir(), "wexter-tests-"));
@@ -57,7 +57,7 @@ async function opened(page, plate, car) {
   await page.click("text=Open the case");
   await page.waitForSelector("text=Read the car first");
   // No scan tool in this bay: the hunt goes on all the same.
-  await page.click("button:has-text('No scan tool here')");
+  await arrive(page, () => page.click("button:has-text('No scan tool here')"));
   await page.waitForSelector("[data-odds]");
   return page.url().split("?")[0];
 }
@@ -81,7 +81,7 @@ async function made(page, url, [key, on], done, repeat) {
   }
   await page.goto(repeat || `${url}/do/${key}${on ? "?on=" + on : ""}`);
   await fillReadings(page, done.readings);
-  await page.click("main button.main");
+  await arrive(page, () => page.click("main button.main"));
   await page.waitForSelector(repeat ? ".beforeafter" : ".strip");
 }
 
@@ -103,11 +103,11 @@ describe("readings, outcome, Strip and proof, every test of the Book", { concurr
         await page.selectOption("#part", car.found);
         await page.check("input[name=by][value=word]");
         await page.fill("#how", "by what the tests show");
-        await page.click("main button.main");
-        await page.click("text=Write the repair down");
+        await arrive(page, () => page.click("main button.main"));
+        await arrive(page, () => page.click("text=Write the repair down"));
         await page.fill("#action", "all of it mended");
         for (const s of await page.locator("select[name^=cause-]").all()) await s.selectOption("unknown");
-        await page.click("main button.main");
+        await arrive(page, () => page.click("main button.main"));
         await page.goto(url + "/proof");
         const again = await page.locator("a[href*='?repeat=']").evaluateAll((l) => l.map((a) => a.href));
         const mended = [];

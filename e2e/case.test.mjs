@@ -1,6 +1,6 @@
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { flat, openShop, startHold, trace } from "./shop.mjs";
+import { arrive, flat, openShop, startHold, trace } from "./shop.mjs";
 
 let shop;
 before(async () => { shop = await openShop(); });
@@ -13,8 +13,7 @@ after(async () => {
 async function leg(page, kind, file) {
   await page.check(`input[name=kind][value=${kind}]`);
   await page.setInputFiles("#csv", file);
-  await page.click("button:has-text('Keep the leg')");
-  await page.waitForLoadState("networkidle");
+  await arrive(page, () => page.click("button:has-text('Keep the leg')"));
 }
 
 // setUp says the volume is known to ±6 %, the rig held, and ticks every step.
@@ -26,8 +25,7 @@ async function setUp(page) {
   if (!(await page.locator("#gauge").isVisible())) await page.click("summary:has-text('Gauge and rig')");
   await page.fill("#gauge", "module 2");
   await page.check("input[name=rig][value=held]");
-  await page.click("text=Keep the set-up");
-  await page.waitForLoadState("networkidle");
+  await arrive(page, () => page.click("text=Keep the set-up"));
 }
 
 test("a whole case by mouse: open, hold, find, repair, repeat, try, close, print", async () => {

@@ -4,7 +4,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { after, before, describe, test } from "node:test";
 import { fillReadings, holdOn, technician } from "./readings.mjs";
-import { openCar, openShop } from "./shop.mjs";
+import { arrive, openCar, openShop } from "./shop.mjs";
 
 let shop;
 const dir = mkdtempSync(join(tmpdir(), "wexter-hunt-"));
@@ -30,7 +30,7 @@ async function follow(page, plate, archetypes, faults) {
     for (const [f, v] of Object.entries(archetypes)) await page.selectOption(`select[name=${f}]`, v);
     await page.selectOption("select[name=metering]", archetypes.engine === "na-map" ? "map" : "maf");
     await page.fill("#codes", code[0]);
-    await page.click("text=Open the case");
+    await arrive(page, () => page.click("text=Open the case"));
     await page.waitForSelector("[data-odds]");
     const did = [];
     for (let step = 0; step < 16; step++) {
@@ -54,10 +54,9 @@ async function follow(page, plate, archetypes, faults) {
         await holdOn(page, done);
         continue;
       }
-      await page.click("[data-next] a:has-text('To its bench')");
-      await page.waitForSelector(".phase");
+      await arrive(page, () => page.click("[data-next] a:has-text('To its bench')"));
       await fillReadings(page, done.readings);
-      await page.click("main button.main");
+      await arrive(page, () => page.click("main button.main"));
       await page.waitForSelector("[data-odds]");
     }
     assert.fail(`nothing was singled out by ${did.join(", ")}`);

@@ -1,6 +1,6 @@
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { openShop } from "./shop.mjs";
+import { arrive, openShop } from "./shop.mjs";
 
 let shop;
 before(async () => { shop = await openShop(); });
@@ -110,7 +110,7 @@ test("plugging belongs to the set-up, and what stands open is said", async () =>
   await page.click("text=Join the gauge here");
   await page.waitForSelector("text=Gauge at the Filler neck");
   await tap(page, "purge-line");
-  await page.click("button:has-text('Plug it here')");
+  await arrive(page, () => page.click("button:has-text('Plug it here')"));
   await page.goto(test);
   assert.match(await page.locator(".left").innerText(), /Gauge at the Filler neck\. Not under it/);
   await page.reload();

@@ -1,6 +1,7 @@
 // What instruments showed on a simulated car, typed and tapped into the page of a test.
 import { execFile } from "node:child_process";
 import { promisify } from "node:util";
+import { arrive } from "./shop.mjs";
 
 const run = promisify(execFile);
 
@@ -20,8 +21,7 @@ export async function holdOn(page, done) {
   for (const box of await page.locator("input[name=sealed]").all()) await box.check();
   await page.fill("#level", "40");
   await page.fill("#tolerance", "15");
-  await page.press("#tolerance", "Enter");
-  await page.waitForLoadState("networkidle");
+  await arrive(page, () => page.press("#tolerance", "Enter"));
   if (done.readings.some((r) => r.key === "up" && r.said[0] === "no")) {
     await page.click("form[action$=cannot] button");
     await page.waitForSelector(".verdict:has-text('Will not build pressure')");
@@ -29,12 +29,11 @@ export async function holdOn(page, done) {
     for (const [leg, kind] of [[0, "drift"], [1, "hold"]]) {
       await page.check(`input[name=kind][value=${kind}]`);
       await page.setInputFiles("#csv", csv(done.log, leg));
-      await page.click("button:has-text('Keep the leg')");
-      await page.waitForLoadState("networkidle");
+      await arrive(page, () => page.click("button:has-text('Keep the leg')"));
     }
     await page.waitForSelector(".reading");
   }
-  await page.locator("a:has-text('Back to the case'), a:has-text('To the proof')").first().click();
+  await arrive(page, () => page.locator("a:has-text('Back to the case'), a:has-text('To the proof')").first().click());
 }
 
 // fillReadings puts readings into the fields of the page: [{key, said, places}].

@@ -137,6 +137,14 @@ export function trace(holeMM, seconds, { start = 13, litres = 29, unit = "inH2O"
 export const flat = { name: "drift.csv", mimeType: "text/csv", buffer: trace(0, 75, { start: 0 }).buffer };
 
 // startHold begins a hold on a case's page, whatever is next there.
+// arrive does what leads to another page and waits until that page is there. To wait for a
+// page that is at rest is no good: the one that is about to be left is.
+export async function arrive(page, act) {
+  const there = page.waitForEvent("load");
+  await act();
+  await there;
+}
+
 export async function startHold(page) {
   await page.click("summary:has-text('Or something else')");
   await page.click("button:has-text('Hold on the whole system'), button:has-text('Another hold')");
@@ -160,8 +168,7 @@ export async function bench(page, base, module, plate) {
   if (!(await page.locator("#tolerance").isVisible())) await page.click("summary:has-text('Volume')");
   await page.fill("#tolerance", "6");
   await page.uncheck("input[name=wet]");
-  await page.press("#tolerance", "Enter"); // keeps it and stays
-  await page.waitForLoadState("networkidle");
+  await arrive(page, () => page.press("#tolerance", "Enter")); // keeps it and stays
   assert.match(page.url(), /\/tests\/[^/]+$/);
   await page.locator("input[name=sealed]").first().uncheck();
   await page.locator("input[name=sealed]").first().check();
