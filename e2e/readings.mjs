@@ -36,25 +36,42 @@ export async function holdOn(page, done) {
   await arrive(page, () => page.locator("a:has-text('Back to the case'), a:has-text('To the proof')").first().click());
 }
 
-// fillReadings puts readings into the fields of the page: [{key, said, places}].
+// fields are those of a test's page that readings [{key, said, places}] go into, each with
+// what goes there. The page has not all of them.
+function fields(readings) {
+  return readings.flatMap(({ key, said, places }) => {
+    const at = (i) => `read-${key}-${i}`;
+    if (places?.length) return places.flatMap((p, i) => [[at(i), p.part], [at(i) + "-size", p.size], [at(i) + "-expected", p.expected]].filter(([, v]) => v));
+    return said?.length ? said.map((v, i) => [at(i), v]) : [[`read-${key}-none`, "1"]];
+  });
+}
+
+// fillReadings types and taps readings into the page, as a hand would.
 export async function fillReadings(page, readings) {
-  for (const r of readings) {
-    const box = page.locator(`#f-${r.key}`);
-    if (!(await box.count())) continue;
-    if (await page.locator(`select#read-${r.key}-0`).count()) {
-      const places = (r.places || []).slice(0, await page.locator(`#f-${r.key} select[id$="0"], #f-${r.key} select[id$="1"], #f-${r.key} select[id$="2"], #f-${r.key} select[id$="3"]`).count());
-      for (const [i, p] of places.entries()) {
-        await page.selectOption(`#read-${r.key}-${i}`, p.part);
-        if (p.size) await page.selectOption(`#read-${r.key}-${i}-size`, p.size);
-        if (p.expected) await page.check(`input[name="read-${r.key}-${i}-expected"]`);
-      }
-      if (!places.length && (await page.locator(`input[name="read-${r.key}-none"]`).count())) await page.check(`input[name="read-${r.key}-none"]`);
-      continue;
-    }
-    for (const [i, v] of (r.said || []).entries()) {
-      const radio = page.locator(`input[type=radio][name="read-${r.key}-${i}"][value="${v}"]`);
-      if (await radio.count()) await radio.check();
-      else await page.fill(`#read-${r.key}-${i}`, v);
+  for (const [name, value] of fields(readings)) {
+    const field = page.locator(`[name="${name}"]`);
+    switch (await field.evaluateAll(([f]) => f?.type)) {
+      case undefined: break;
+      case "radio": await page.check(`[name="${name}"][value="${value}"]`); break;
+      case "checkbox": await field.check(); break;
+      case "select-one": await field.selectOption(value); break;
+      default: await field.fill(value);
     }
   }
+}
+
+// sendReadings fetches the page of a test, puts the readings into its form and sends it, all
+// without drawing it; it returns the address that the program answers with.
+export function sendReadings(page, url, readings) {
+  return page.evaluate(async ([address, pairs]) => {
+    const page = new DOMParser().parseFromString(await (await fetch(address)).text(), "text/html");
+    const form = page.querySelector("main form[enctype]");
+    for (const [name, value] of pairs) {
+      for (const f of [...form.elements].filter((f) => f.name === name)) {
+        if (f.type === "radio" || f.type === "checkbox") f.checked = f.value === value || f.type === "checkbox";
+        else f.value = value;
+      }
+    }
+    return (await fetch(address, { method: "POST", body: new FormData(form) })).url;
+  }, [url, fields(readings)]);
 }
