@@ -21,7 +21,7 @@ import (
 // Paper is the report on a case.
 func (s *Shop) Paper(ctx context.Context, f evidence.Folder) report.Paper {
 	pr := f.Proof(s.Book)
-	w := paperWriter{s: s, ctx: ctx, f: f, p: report.Paper{Title: fmt.Sprintf("%s · %s", f.Case.Number, f.Vehicle.Name()), Before: summary(pr.Before), After: summary(pr.After)}}
+	w := paperWriter{s: s, ctx: ctx, f: f, p: report.Paper{Title: fmt.Sprintf("%s · %s", f.Case.Number, f.Vehicle.Name())}}
 	w.car, _ = s.Car(f.Vehicle, f.Corrections)
 	w.p.Under = strings.Join(known(f), " · ")
 	if f.Case.ClosedAt != nil {
@@ -146,21 +146,30 @@ func spent(x record.RepairDone) string {
 // tests are all tests of the case that count, with their readings; the one that failed and its
 // repeat first, side by side.
 func (w *paperWriter) tests(pr evidence.Proof) {
-	w.piece(pr.Before, "The test that failed")
-	w.piece(pr.After, "The same test after the repair")
-	if w.p.Before != nil || w.p.After != nil {
-		w.p.Sections = append(w.p.Sections, report.Section{Head: "Before and after", Plot: true})
-	}
-	shown := func(id string) bool {
-		return pr.Before != nil && pr.Before.ID() == id || pr.After != nil && pr.After.ID() == id
+	shown := map[string]bool{}
+	for i, x := range pr.Pairs() {
+		head := "The test that failed"
+		if i > 0 {
+			head = "It failed too"
+		}
+		w.piece(x.Before, head)
+		w.piece(x.After, "The same test after the repair")
+		if s := (report.Section{Head: "Before and after", Before: x.Before.Summary(), After: x.After.Summary()}); s.Plot() {
+			w.p.Sections = append(w.p.Sections, s)
+		}
+		for _, p := range []*evidence.Piece{x.Before, x.After} {
+			if p != nil {
+				shown[p.ID()] = true
+			}
+		}
 	}
 	for i := range w.f.Tests {
-		if t := &w.f.Tests[i]; !t.Struck() && !shown(t.ID) && t.Outcome != record.NoOutcome {
+		if t := &w.f.Tests[i]; !t.Struck() && !shown[t.ID] && t.Outcome != record.NoOutcome {
 			w.hold(t, "Pressure or vacuum hold")
 		}
 	}
 	for _, x := range w.f.Results {
-		if !x.Struck() && !shown(x.ID) {
+		if !x.Struck() && !shown[x.ID] {
 			w.result(x, "")
 		}
 	}
@@ -209,7 +218,7 @@ func (w *paperWriter) piece(p *evidence.Piece, head string) {
 	switch {
 	case p == nil:
 	case p.Hold != nil:
-		w.hold(p.Hold, head)
+		w.hold(p.Hold, head+": "+p.Test.Name)
 	default:
 		w.result(*p.Result, head)
 	}
@@ -363,17 +372,6 @@ func joined[S ~string](words []S, by string) string {
 		out = append(out, string(w))
 	}
 	return strings.Join(out, by)
-}
-
-// summary is what a hold found; nil for other tests.
-func summary(p *evidence.Piece) *record.Summary {
-	if p == nil || p.Hold == nil {
-		return nil
-	}
-	if s, ok := p.Hold.Summary(); ok {
-		return &s
-	}
-	return nil
 }
 
 // Export writes a case as a bundle, and returns its number too.

@@ -70,12 +70,26 @@ func (p *Piece) CanProve() bool {
 	return slices.ContainsFunc(p.Test.Outcomes, func(o knowledge.Outcome) bool { return o.Proves })
 }
 
+// Summary is that of a hold with a trace to draw; nil for anything else, and for no test.
+func (p *Piece) Summary() *record.Summary {
+	if p == nil || p.Hold == nil {
+		return nil
+	}
+	if s, ok := p.Hold.Summary(); ok {
+		return &s
+	}
+	return nil
+}
+
+// Pair is a test and its repeat after the repair; nil where there is none.
+type Pair struct{ Before, After *Piece }
+
 // Proof is what stands for a repair.
 type Proof struct {
 	Failed    []Piece // tests that showed a fault before the last repair, the newest first
-	Before    *Piece  // the one that is compared, and its repeat after the repair
-	After     *Piece
-	Instead   bool // what showed the fault can prove nothing: After is another test of the same fault
+	Pair              // the test that decides
+	Others    []Pair  // every other test that was repeated
+	Instead   bool    // what showed the fault can prove nothing: After is another test of the same fault
 	Repaired  bool
 	Repeat    bool // the repeat passed
 	Trial     *record.Trial
@@ -204,6 +218,19 @@ func (p *Proof) compare(all []Piece, repaired time.Time) {
 			p.Before, p.After, p.Repeat = &all[i], x, false
 		}
 	}
+	for i := range all {
+		if x, ok := newest[all[i].ID()]; ok && x.ID() != p.After.ID() {
+			p.Others = append(p.Others, Pair{&all[i], x})
+		}
+	}
+}
+
+// Pairs are all that can be compared, the one that decides first.
+func (p *Proof) Pairs() []Pair {
+	if p.Before == nil {
+		return nil
+	}
+	return append([]Pair{p.Pair}, p.Others...)
 }
 
 // repeated is the test that a piece repeats; nil when it repeats none.

@@ -134,27 +134,36 @@ func TestProofByAnyTest(t *testing.T) {
 		name    string
 		f       evidence.Folder
 		proven  bool
-		before  string
+		pairs   string // tests and their repeats that are compared, the one that decides first
 		missing string
 	}{
 		{"nothing failed", repaired(), false, "", "No test showed the fault"},
-		{"not repeated", repaired(smoke), false, "s1", "has not been repeated: Smoke in the vapour system"},
-		{"smoke, and none afterwards", repaired(smoke, result("s2", 30, "smoke", "none", nil)), true, "s1", ""},
-		{"made before the repair", repaired(smoke, result("s2", 10, "smoke", "none", nil)), false, "s1", "has not been repeated"},
-		{"still there", repaired(smoke, result("s2", 30, "smoke", "exit", nil)), false, "s1", "does not pass"},
-		{"smoke too early", repaired(smoke, result("s2", 30, "smoke", "not-filled", nil)), false, "s1", "does not pass"},
-		{"EGR", repaired(egr, result("e2", 30, "egr-command", "follows", nil)), true, "e1", ""},
-		{"one passes, the other fails again", repaired(smoke, egr, result("s2", 30, "smoke", "none", nil), result("e2", 31, "egr-command", "no-flow", nil)), false, "e1", "does not pass"},
-		{"and passes at last", repaired(smoke, egr, result("e2", 31, "egr-command", "no-flow", nil), result("e3", 40, "egr-command", "follows", nil)), true, "e1", ""},
-		{"another part is no repeat", repaired(result("v1", 1, "valve-bench of purge-valve", "leaks", nil), result("v2", 30, "valve-bench of vent-valve", "good", nil)), false, "v1", "has not been repeated"},
-		{"a look cannot prove", repaired(result("l1", 1, "look", "seen", nil)), false, "l1", "cannot prove that it is gone"},
-		{"what can prove it does", repaired(result("l1", 1, "look", "seen", nil), result("s2", 30, "smoke", "none", nil)), true, "l1", ""},
-		{"a new part beside the old one", repaired(result("v1", 1, "valve-bench of purge-valve", "leaks", nil), result("v2", 30, "valve-bench of purge-valve", "good", bench.Readings{"which": bench.Said("new")})), false, "v1", "has not been repeated"},
+		{"not repeated", repaired(smoke), false, "s1>", "has not been repeated: Smoke in the vapour system"},
+		{"smoke, and none afterwards", repaired(smoke, result("s2", 30, "smoke", "none", nil)), true, "s1>s2", ""},
+		{"made before the repair", repaired(smoke, result("s2", 10, "smoke", "none", nil)), false, "s1>", "has not been repeated"},
+		{"still there", repaired(smoke, result("s2", 30, "smoke", "exit", nil)), false, "s1>s2", "does not pass"},
+		{"smoke too early", repaired(smoke, result("s2", 30, "smoke", "not-filled", nil)), false, "s1>s2", "does not pass"},
+		{"EGR", repaired(egr, result("e2", 30, "egr-command", "follows", nil)), true, "e1>e2", ""},
+		{"one passes, the other fails again", repaired(smoke, egr, result("s2", 30, "smoke", "none", nil), result("e2", 31, "egr-command", "no-flow", nil)), false, "e1>e2 s1>s2", "does not pass"},
+		{"and passes at last", repaired(smoke, egr, result("e2", 31, "egr-command", "no-flow", nil), result("e3", 40, "egr-command", "follows", nil)), true, "e1>e3", ""},
+		{"both pass", repaired(smoke, egr, result("e2", 31, "egr-command", "follows", nil), result("s2", 32, "smoke", "none", nil)), true, "s1>s2 e1>e2", ""},
+		{"another part is no repeat", repaired(result("v1", 1, "valve-bench of purge-valve", "leaks", nil), result("v2", 30, "valve-bench of vent-valve", "good", nil)), false, "v1>", "has not been repeated"},
+		{"a look cannot prove", repaired(result("l1", 1, "look", "seen", nil)), false, "l1>", "cannot prove that it is gone"},
+		{"what can prove it does", repaired(result("l1", 1, "look", "seen", nil), result("s2", 30, "smoke", "none", nil)), true, "l1>s2", ""},
+		{"a new part beside the old one", repaired(result("v1", 1, "valve-bench of purge-valve", "leaks", nil), result("v2", 30, "valve-bench of purge-valve", "good", bench.Readings{"which": bench.Said("new")})), false, "v1>", "has not been repeated"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			p := c.f.Proof(b)
-			if p.Repeat != c.proven || (p.Before == nil) != (c.before == "") || p.Before != nil && p.Before.ID() != c.before {
-				t.Errorf("proven %v by %+v", p.Repeat, p.Before)
+			var pairs []string
+			for _, x := range p.Pairs() {
+				after := ""
+				if x.After != nil {
+					after = x.After.ID()
+				}
+				pairs = append(pairs, x.Before.ID()+">"+after)
+			}
+			if got := strings.Join(pairs, " "); p.Repeat != c.proven || got != c.pairs {
+				t.Errorf("proven %v by %q, want %v by %q", p.Repeat, got, c.proven, c.pairs)
 			}
 			if !strings.Contains(p.Missing(), c.missing) {
 				t.Errorf("%q; want %q", p.Missing(), c.missing)

@@ -9,8 +9,6 @@ type Paper struct {
 	Title, Under string
 	Verdict      string // proven or not, in one sentence
 	Sections     []Section
-	Before       *record.Summary
-	After        *record.Summary
 	Foot         []string
 }
 
@@ -19,10 +17,14 @@ type Section struct {
 	Head string
 	Rows []Row
 	Text []string
-	Plot bool // the comparison is drawn here
+	// Holds that are drawn on one plot here; nil: none.
+	Before, After *record.Summary
 
 	Pictures []Picture
 }
+
+// Plot reports whether there is a hold to draw.
+func (s Section) Plot() bool { return s.Before != nil || s.After != nil }
 
 // Picture is a photo with what it shows.
 type Picture struct {

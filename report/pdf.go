@@ -40,7 +40,7 @@ func PDF(p Paper, f Fonts) ([]byte, error) {
 	line("text", "B", 13, 6.5, p.Verdict)
 	for _, s := range p.Sections {
 		doc.Ln(3)
-		if doc.GetY() > 250 || s.Plot && doc.GetY() > 180 {
+		if doc.GetY() > 250 || s.Plot() && doc.GetY() > 180 {
 			doc.AddPage() // a heading stays with what it heads
 		}
 		line("text", "B", 12, 6, s.Head)
@@ -69,14 +69,14 @@ func PDF(p Paper, f Fonts) ([]byte, error) {
 		for _, x := range s.Pictures {
 			picture(doc, x)
 		}
-		if s.Plot && (p.Before != nil || p.After != nil) {
+		if s.Plot() {
 			const w, h = 740.0, 340.0
 			k := 170 / w
 			if doc.GetY()+h*k > 272 {
 				doc.AddPage()
 			}
 			c := &pdfCanvas{doc: doc, x: 20, y: doc.GetY() + 2, k: k}
-			Comparison(c, w, h, p.Before, p.After)
+			Comparison(c, w, h, s.Before, s.After)
 			doc.SetTextColor(21, 35, 44)
 			doc.SetY(c.y + h*k + 2)
 		}

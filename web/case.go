@@ -30,7 +30,6 @@ type caseData struct {
 	Proof   evidence.Proof
 	Strip   []entry
 	Stages  []stageMark
-	Plot    template.HTML
 	Live    []evidence.TestFolder
 	Waits   bool
 	Faults  []faultFamily // that this car can have
@@ -99,7 +98,6 @@ func (s *server) caseData(ctx context.Context, id string) (caseData, error) {
 	}
 	slices.Reverse(d.Live)
 	d.Strip = s.strip(f)
-	d.Plot = template.HTML(comparison(d.Proof, 560, 330))
 	return d, nil
 }
 
@@ -296,9 +294,6 @@ func (s *server) showForm(c *echo.Context, view, title string, failed error) err
 	if err != nil && d.Arch.Key != "" {
 		return err
 	}
-	if view == "proof.html" {
-		d.Plot = template.HTML(comparison(d.Proof, 620, 460))
-	}
 	p := s.page(c, title+" · "+d.Case.Number, "slate", d)
 	if failed != nil {
 		return s.again(c, failed, view, p)
@@ -377,23 +372,13 @@ func (s *server) photo(c *echo.Context) error {
 	return c.Blob(http.StatusOK, p.Mime, p.Data)
 }
 
-// comparison draws before and after of a proof on one plot; empty without a test.
-func comparison(p evidence.Proof, w, h float64) string {
+// traces draws holds before and after the repair on one plot; empty without any.
+func traces(before, after *record.Summary, w, h float64) template.HTML {
 	svg := report.NewSVG(w, h, "pressure traces before and after the repair")
-	if !report.Comparison(svg, w, h, summaryOf(p.Before), summaryOf(p.After)) {
+	if !report.Comparison(svg, w, h, before, after) {
 		return ""
 	}
-	return svg.String()
-}
-
-func summaryOf(p *evidence.Piece) *record.Summary {
-	if p == nil || p.Hold == nil {
-		return nil
-	}
-	if s, ok := p.Hold.Summary(); ok {
-		return &s
-	}
-	return nil
+	return template.HTML(svg.String())
 }
 
 func sparkline(sum record.Summary) string {

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"html/template"
 	"net/url"
 
 	"wexter/casework"
@@ -10,12 +11,12 @@ import (
 
 // proofSays is what a repair is proven by, test by test.
 type proofSays struct {
-	Failed   []proofPiece // that showed the fault, and can be repeated
-	Before   *proofPiece
+	Failed   []proofPiece // that showed the fault and wait for a repeat that passes
+	Pairs    []proofPair  // the one that decides first
+	Before   *proofPiece  // of the first pair
 	After    *proofPiece
-	Rows     []compareRow // readings of both, side by side
-	Instead  []proofTest  // tests that can prove it when the one that showed the fault cannot
-	Monitors string       // that the repair concerns; empty: none
+	Instead  []proofTest // tests that can prove it when the one that showed the fault cannot
+	Monitors string      // that the repair concerns; empty: none
 }
 
 // proofPiece is a test of the proof in words.
@@ -23,8 +24,14 @@ type proofPiece struct {
 	ID, Name, Outcome, Class, Says string
 	Hold                           bool
 	Again                          string // address of its repeat
-	Can                            bool   // it can prove a repair
 	When                           string
+}
+
+// proofPair is a test before and after the repair, in its own form.
+type proofPair struct {
+	Before, After *proofPiece
+	Plot          template.HTML // traces of a hold
+	Rows          []compareRow  // readings of both, side by side
 }
 
 // compareRow is one reading before and after.
@@ -37,11 +44,21 @@ type proofTest struct{ Name, Link string }
 
 // proves gathers what the proof shows.
 func (s *server) proves(f evidence.Folder, p evidence.Proof, car casework.Car) proofSays {
-	v := proofSays{Before: piece(p.Before, f, car), After: piece(p.After, f, car), Monitors: casework.MonitorNames(car.Monitors(f))}
-	for i := range p.Failed {
-		v.Failed = append(v.Failed, *piece(&p.Failed[i], f, car))
+	v := proofSays{Monitors: casework.MonitorNames(car.Monitors(f))}
+	passed := map[string]bool{}
+	for _, x := range p.Pairs() {
+		v.Pairs = append(v.Pairs, proofPair{Before: piece(x.Before, f, car), After: piece(x.After, f, car),
+			Plot: traces(x.Before.Summary(), x.After.Summary(), 620, 460), Rows: compare(x, car)})
+		passed[x.Before.ID()] = x.After != nil && x.After.Passes() && !p.Instead
 	}
-	v.Rows = compare(p, car)
+	if len(v.Pairs) > 0 {
+		v.Before, v.After = v.Pairs[0].Before, v.Pairs[0].After
+	}
+	for i := range p.Failed {
+		if x := &p.Failed[i]; x.CanProve() && !passed[x.ID()] {
+			v.Failed = append(v.Failed, *piece(x, f, car))
+		}
+	}
 	if p.Instead && p.After == nil {
 		v.Instead = s.canProve(f, car)
 	}
@@ -52,7 +69,7 @@ func piece(p *evidence.Piece, f evidence.Folder, car casework.Car) *proofPiece {
 	if p == nil {
 		return nil
 	}
-	v := proofPiece{ID: p.ID(), Name: p.Test.Name, Outcome: p.Outcome.Name, Class: meaningClass(p.Outcome.Means), Hold: p.Hold != nil, Can: p.CanProve(), When: p.At().Local().Format("2 Jan, 15:04")}
+	v := proofPiece{ID: p.ID(), Name: p.Test.Name, Outcome: p.Outcome.Name, Class: meaningClass(p.Outcome.Means), Hold: p.Hold != nil, When: p.At().Local().Format("2 Jan, 15:04")}
 	if p.Result != nil {
 		v.Name = car.ResultName(*p.Result)
 		if !p.Result.ByHand() {
@@ -65,7 +82,7 @@ func piece(p *evidence.Piece, f evidence.Folder, car casework.Car) *proofPiece {
 
 // compare puts the readings of two results side by side; places that are not there any more
 // are marked as gone.
-func compare(p evidence.Proof, car casework.Car) (out []compareRow) {
+func compare(p evidence.Pair, car casework.Car) (out []compareRow) {
 	if p.Before == nil || p.Before.Result == nil {
 		return nil
 	}

@@ -95,15 +95,18 @@ func TestRenewedIsAsked(t *testing.T) {
 
 // Proof repeats the test that failed, and shows both in its own form; the report prints them,
 // and nothing that nobody wrote down.
-func TestProofOfASmokeTest(t *testing.T) {
+func TestProofOfWhatFailed(t *testing.T) {
 	b := start(t, false)
 	ctx := context.Background()
 	c := coded(b, "P0455")
-	do := c + "/do/smoke"
+	do, cap := c+"/do/smoke", c+"/do/cap-check"
+	if code, _, _ := b.post(cap, b.fill(cap, "on", "cap", "read-left-0", "0,5 kPa", "read-clicks-0", "4")); code != 200 {
+		t.Fatalf("a cap that does not hold: %d", code)
+	}
 	if code, _, at := b.post(do, b.fill(do, "on", "service-port", "read-exits-0", "neck", "read-exits-0-size", "stream")); code != 200 || at != c {
 		t.Fatalf("an exit: %d at %s", code, at)
 	}
-	if code, body, _ := b.post(c+"/found", b.fill(c+"/found", "part", "cap", "how", "nothing else is left", "by", "elimination")); code != 422 || !strings.Contains(body, "nothing to rest on") {
+	if code, body, _ := b.post(c+"/found", b.fill(c+"/found", "part", "vapour-line", "how", "nothing else is left", "by", "elimination")); code != 422 || !strings.Contains(body, "nothing to rest on") {
 		t.Errorf("eliminated by nothing: %d", code)
 	}
 	if code, _, _ := b.post(c+"/found", b.fill(c+"/found", "part", "neck", "how", "smoke behind the bracket")); code != 200 {
@@ -116,22 +119,31 @@ func TestProofOfASmokeTest(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	again := "?repeat=" + f.Results[0].ID
+	smoke := f.Results[1].ID
+	again := "?repeat=" + smoke
 	if _, body := b.get(c + "/proof"); !strings.Contains(body, do+again) || !strings.Contains(body, "EVAP monitor") {
 		t.Error("the smoke test is not offered to be repeated")
 	}
 	if _, body := b.get(do + again); !strings.Contains(body, "Repeat of the test that failed") || !strings.Contains(body, "stream at the filler neck") {
 		t.Error("its page does not show what it was before")
 	}
-	code, body, at := b.post(do, b.fill(do+again, "on", "service-port", "repeat_of", f.Results[0].ID, "read-far-0", "yes", "read-exits-none", "1"))
-	if code != 200 || at != c+"/proof" || !strings.Contains(body, ">gone</td>") {
+	code, body, at := b.post(do, b.fill(do+again, "on", "service-port", "repeat_of", smoke, "read-far-0", "yes", "read-exits-none", "1"))
+	if code != 200 || at != c+"/proof" || !strings.Contains(body, ">gone</td>") || strings.Count(body, `class="beforeafter"`) != 1 {
 		t.Errorf("the repeat: %d at %s", code, at)
 	}
-	if code, body, _ := b.post(do, b.fill(do, "on", "cap", "repeat_of", f.Results[0].ID, "read-far-0", "yes", "read-exits-none", "1")); code != 422 || !strings.Contains(body, "the same test of the same part") {
+	capAgain := cap + "?repeat=" + f.Results[0].ID
+	if !strings.Contains(body, "Failed before the repair too") || !strings.Contains(body, capAgain) || strings.Contains(body, do+again) {
+		t.Error("the cap failed too and is not offered, or the smoke test is once more")
+	}
+	code, body, at = b.post(cap, b.fill(capAgain, "on", "cap", "repeat_of", f.Results[0].ID, "read-left-0", "12 inH2O", "read-clicks-0", "4"))
+	if code != 200 || at != c+"/proof" || strings.Count(body, `class="beforeafter"`) != 2 || strings.Contains(body, "Failed before the repair too") {
+		t.Errorf("both repeated: %d at %s, %d compared", code, at, strings.Count(body, `class="beforeafter"`))
+	}
+	if code, body, _ := b.post(do, b.fill(do, "on", "cap", "repeat_of", smoke, "read-far-0", "yes", "read-exits-none", "1")); code != 422 || !strings.Contains(body, "the same test of the same part") {
 		t.Errorf("a repeat let in elsewhere: %d", code)
 	}
 	_, report := b.get(c + "/report")
-	for _, want := range []string{"The test that failed: Smoke in the vapour system", "The same test after the repair", "stream at the filler neck", "judged", "by its readings"} {
+	for _, want := range []string{"The test that failed: ", "Smoke in the vapour system", "It failed too: ", "The same test after the repair", "stream at the filler neck", "judged", "by its readings"} {
 		if !strings.Contains(report, want) {
 			t.Errorf("the report does not print %q", want)
 		}
@@ -141,8 +153,8 @@ func TestProofOfASmokeTest(t *testing.T) {
 			t.Errorf("the report prints %q, which nobody wrote down", blank)
 		}
 	}
-	if f, _ = b.shop.Load(ctx, f.Case.ID); f.Results[1].RepeatOf != f.Results[0].ID || f.Case.Stage != record.Proof {
-		t.Errorf("%+v at %s", f.Results[1], f.Case.Stage)
+	if f, _ = b.shop.Load(ctx, f.Case.ID); f.Results[2].RepeatOf != smoke || f.Case.Stage != record.Proof {
+		t.Errorf("%+v at %s", f.Results[2], f.Case.Stage)
 	}
 }
 

@@ -2,7 +2,6 @@ package web
 
 import (
 	"fmt"
-	"html/template"
 	"net/http"
 
 	"github.com/labstack/echo/v5"
@@ -17,7 +16,6 @@ func (s *server) report(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	d.Plot = template.HTML(comparison(d.Proof, 740, 360))
 	d.Paper = s.shop.Paper(c.Request().Context(), d.Folder)
 	return s.render(c, http.StatusOK, "report.html", s.page(c, "Report "+d.Case.Number, "slate", d))
 }

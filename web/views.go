@@ -46,6 +46,7 @@ func (s *server) funcs() template.FuncMap {
 		"inH2O":  func(p float64) string { return fmt.Sprintf("%.2f", p/units.InH2O) },
 		"litres": func(v float64) string { return fmt.Sprintf("%.3g", v*1e3) },
 		"class":  verdictClass,
+		"traces": traces,
 		"clock": func(t time.Time) string {
 			if midnight(t.Local()).Equal(midnight(s.shop.Now().Local())) {
 				return t.Local().Format("15:04")
