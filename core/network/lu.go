@@ -79,19 +79,20 @@ func (l *lu) clear() { clear(l.a) }
 
 // factor eliminates in place. Slot k of the first n is the diagonal.
 func (l *lu) factor() {
+	a := l.a
 	for s := range l.steps {
 		p := &l.steps[s]
-		d := 1 / l.a[p.k]
+		d := 1 / a[p.k]
 		n := len(p.near)
 		for r, low := range p.low {
-			f := l.a[low] * d
-			l.a[low] = f
+			f := a[low] * d
+			a[low] = f
 			if f == 0 {
 				continue
 			}
 			row := p.cross[r*n : r*n+n]
 			for c, up := range p.up {
-				l.a[row[c]] -= f * l.a[up]
+				a[row[c]] -= f * a[up]
 			}
 		}
 	}
@@ -116,27 +117,58 @@ func (l *lu) solve(b []float64) {
 	}
 }
 
-// solve2 does what solve does to two right sides at once. It costs little more than one:
-// what is waited for is the way from row to row.
-func (l *lu) solve2(b, c []float64) {
+// factorWith eliminates two matrices of the same pattern at once. It costs little more than
+// one: what is waited for is the way from row to row.
+func (l *lu) factorWith(o *lu) {
+	a, b := l.a, o.a
 	for s := range l.steps {
 		p := &l.steps[s]
-		v, w := b[p.k], c[p.k]
+		d, e := 1/a[p.k], 1/b[p.k]
+		n := len(p.near)
 		for r, low := range p.low {
-			f, row := l.a[low], p.near[r]
-			b[row] -= f * v
-			c[row] -= f * w
+			f, g := a[low]*d, b[low]*e
+			a[low], b[low] = f, g
+			if f == 0 && g == 0 {
+				continue
+			}
+			row := p.cross[r*n : r*n+n]
+			for c, up := range p.up {
+				at := row[c]
+				a[at] -= f * a[up]
+				b[at] -= g * b[up]
+			}
+		}
+	}
+}
+
+// solveGas overwrites x, by row, with the masses: the fuel by one matrix, all else by another.
+func (l *lu) solveGas(fuel *lu, x []Gas) {
+	a, b := l.a, fuel.a
+	for s := range l.steps {
+		p := &l.steps[s]
+		v := &x[p.k]
+		for r, low := range p.low {
+			f, g, row := a[low], b[low], &x[p.near[r]]
+			row[Air] -= f * v[Air]
+			row[Fuel] -= g * v[Fuel]
+			row[Burnt] -= f * v[Burnt]
+			row[Smoke] -= f * v[Smoke]
 		}
 	}
 	for s := len(l.steps) - 1; s >= 0; s-- {
 		p := &l.steps[s]
-		v, w := b[p.k], c[p.k]
-		for j, up := range p.up {
-			f, col := l.a[up], p.near[j]
-			v -= f * b[col]
-			w -= f * c[col]
+		v := x[p.k]
+		for c, up := range p.up {
+			f, g, col := a[up], b[up], &x[p.near[c]]
+			v[Air] -= f * col[Air]
+			v[Fuel] -= g * col[Fuel]
+			v[Burnt] -= f * col[Burnt]
+			v[Smoke] -= f * col[Smoke]
 		}
-		d := l.a[p.k]
-		b[p.k], c[p.k] = v/d, w/d
+		d, e := a[p.k], b[p.k]
+		if v[Smoke] != 0 { // hardly ever: a division less
+			v[Smoke] /= d
+		}
+		x[p.k] = Gas{Air: v[Air] / d, Fuel: v[Fuel] / e, Burnt: v[Burnt] / d, Smoke: v[Smoke]}
 	}
 }

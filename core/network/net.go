@@ -108,22 +108,31 @@ type Net struct {
 	Longest   float64 // s, of a step; 0 is 120
 	Steps     int     // taken so far
 	Rejected  int
-	smoky     bool // there is smoke anywhere
 
 	unknown  []int // node → row, −1 when fixed
 	rows     []int // row → node
 	pressure *lu
 	species  *lu
-	vapour   *lu        // the same with what is given off and taken back
-	edgeAt   [][4]int32 // slots of (from,from), (from,to), (to,from), (to,to); −1 where fixed
+	vapour   *lu // the same with what is given off and taken back
+	ends     []ends
 	h        float64
 	base     []state
 	start    []state
 	first    []state
 	rhs      []float64
-	spec     [Kinds][]float64
+	spec     []Gas     // by row: right sides, then the masses
+	fed      []bool    // by row: something is put in or drawn off
+	slack    []float64 // by row: times the tolerance that is allowed
 	old      []float64
 	heat     []float64 // of a node's wall, for each kg/s that comes in
+}
+
+// ends are where an edge stands in the matrices: the rows of its nodes and the slots of what
+// they do to each other; −1 where one is fixed.
+type ends struct {
+	from, to  int32
+	own, its  int32 // (from, from), (to, to)
+	out, back int32 // (from, to), (to, from)
 }
 
 type state struct {
@@ -266,7 +275,7 @@ func (n *Net) prepare() error {
 	}
 	n.pressure = newLU(len(n.rows), pairs)
 	n.species, n.vapour = newLU(len(n.rows), pairs), newLU(len(n.rows), pairs)
-	n.edgeAt = make([][4]int32, len(n.Edges))
+	n.ends = make([]ends, len(n.Edges))
 	for i := range n.Edges {
 		a, b := n.unknown[n.Edges[i].From], n.unknown[n.Edges[i].To]
 		at := func(x, y int) int32 {
@@ -275,13 +284,11 @@ func (n *Net) prepare() error {
 			}
 			return int32(n.pressure.slot[[2]int{x, y}])
 		}
-		n.edgeAt[i] = [4]int32{at(a, a), at(a, b), at(b, a), at(b, b)}
+		n.ends[i] = ends{from: int32(a), to: int32(b), own: at(a, a), its: at(b, b), out: at(a, b), back: at(b, a)}
 	}
 	n.base, n.start, n.first = make([]state, len(n.Nodes)), make([]state, len(n.Nodes)), make([]state, len(n.Nodes))
 	n.rhs, n.old, n.heat = make([]float64, len(n.rows)), make([]float64, len(n.Nodes)), make([]float64, len(n.Nodes))
-	for s := range n.spec {
-		n.spec[s] = make([]float64, len(n.rows))
-	}
+	n.spec, n.fed, n.slack = make([]Gas, len(n.rows)), make([]bool, len(n.rows)), make([]float64, len(n.rows))
 	return nil
 }
 
@@ -360,160 +367,195 @@ func (n *Net) stage(a float64) bool {
 	const most = 25
 	enough := 0.01 * n.tolerance()
 	for it := range most {
-		n.pressure.clear()
-		for r, i := range n.rows {
-			x := &n.Nodes[i]
-			v := x.size(x.pressure)
-			n.rhs[r] = n.base[i].energy - x.stored(x.pressure)
-			n.pressure.a[r] = x.slope(x.pressure)
-			n.heat[i] = 0
-			if x.HeatTime > 0 {
-				// The wall warms the mass that the flows of this very stage leave: with the mass of
-				// the last iteration a wall much quicker than the step would swing to and fro.
-				w := x.Mass.r() / x.Mass.Total() * x.Wall / ((gamma - 1) * x.HeatTime)
-				n.heat[i] = a * a * w
-				n.rhs[r] += a*w*n.base[i].mass.Total() - a*x.pressure*v/((gamma-1)*x.HeatTime)
-				n.pressure.a[r] += a * (v + x.Stretch*x.pressure) / ((gamma - 1) * x.HeatTime)
-			}
-			if x.Exchange > 0 {
-				rate := x.Exchange * (x.Density - x.Mass[Fuel]/v)
-				n.rhs[r] += rate * (a*hCp*FuelR*x.ExchangeAt + n.heat[i])
-			}
-			if x.Source == (Gas{}) {
-				continue
-			}
-			for s, m := range x.Source {
-				if m > 0 {
-					n.rhs[r] += m * (a*hCp*gasR[s]*x.SourceAt + n.heat[i])
-				} else if m < 0 {
-					n.rhs[r] += m * (a*hCp*gasR[s]*x.temperature + n.heat[i])
-				}
-			}
-		}
-		for k := range n.Edges {
-			e := &n.Edges[k]
-			n.flow(e)
-			if e.m == 0 && e.d1 == 0 && e.d2 == 0 {
-				continue
-			}
-			rt := hCp * n.Nodes[e.up].rt * a
-			in := rt * e.hot
-			at := &n.edgeAt[k]
-			if f := n.unknown[e.From]; f >= 0 {
-				rt := rt + n.heat[e.From]
-				n.rhs[f] -= rt * e.m
-				n.pressure.a[at[0]] += rt * e.d1
-				if at[1] >= 0 {
-					n.pressure.a[at[1]] += rt * e.d2
-				}
-			}
-			if t := n.unknown[e.To]; t >= 0 {
-				in := in + n.heat[e.To]
-				n.rhs[t] += in * e.m
-				n.pressure.a[at[3]] -= in * e.d2
-				if at[2] >= 0 {
-					n.pressure.a[at[2]] -= in * e.d1
-				}
-			}
-		}
+		n.balance(a)
+		n.carry(a)
 		n.pressure.factor()
 		n.pressure.solve(n.rhs)
-		worst := 0.0
-		for r, i := range n.rows {
-			x := &n.Nodes[i]
-			d := n.rhs[r]
-			if math.IsNaN(d) {
-				return false
-			}
-			d = min(max(d, -0.5*x.pressure), x.pressure)
-			n.rhs[r] = d
-			worst = max(worst, math.Abs(d)/(enough*max(x.Slack, 1)))
-			x.pressure += d
-			n.old[i] = x.Mass.Total()
+		still, ok := n.press(enough)
+		if !ok {
+			return false
 		}
-		// The masses follow the flows at the new pressures.
-		n.species.clear()
-		for r, i := range n.rows {
-			x := &n.Nodes[i]
-			n.species.a[r] = 1
-			for s := range n.spec {
-				n.spec[s][r] = n.base[i].mass[s] + a*x.Source[s]
-			}
-			if x.Exchange > 0 {
-				n.spec[Fuel][r] += a * x.Exchange * x.Density
-			}
+		n.mix(a)
+		same, ok := n.share()
+		if !ok {
+			return false
 		}
-		for k := range n.Edges {
-			e := &n.Edges[k]
-			if f := n.unknown[e.From]; f >= 0 {
-				e.m += e.d1 * n.rhs[f]
-			}
-			if t := n.unknown[e.To]; t >= 0 {
-				e.m += e.d2 * n.rhs[t]
-			}
-			if e.m == 0 {
-				continue
-			}
-			up, down := e.From, e.To
-			at := &n.edgeAt[k]
-			own, cross := at[0], at[2] // (from, from), (to, from)
-			m := e.m
-			if m < 0 {
-				m, up, down = -m, e.To, e.From
-				own, cross = at[3], at[1]
-			}
-			e.up = up
-			u := n.unknown[up]
-			if u < 0 { // from outside: a known gas
-				x := &n.Nodes[up]
-				w := a * m / x.Mass.Total()
-				d := n.unknown[down]
-				if d >= 0 {
-					for s := range n.spec {
-						n.spec[s][d] += w * x.Mass[s]
-					}
-				}
-				continue
-			}
-			w := a * m / n.old[up]
-			n.species.a[own] += w
-			if cross >= 0 {
-				n.species.a[cross] -= w
-			}
-		}
-		copy(n.vapour.a, n.species.a)
-		for r, i := range n.rows {
-			if x := &n.Nodes[i]; x.Exchange > 0 {
-				n.vapour.a[r] += a * x.Exchange / x.size(x.pressure)
-			}
-		}
-		n.species.factor()
-		n.vapour.factor()
-		n.vapour.solve(n.spec[Fuel])
-		n.species.solve2(n.spec[Air], n.spec[Burnt])
-		if n.smoky {
-			n.species.solve(n.spec[Smoke])
-		}
-		for r, i := range n.rows {
-			x := &n.Nodes[i]
-			for s := range n.spec {
-				x.Mass[s] = n.spec[s][r]
-				if math.Abs(x.Mass[s]) < 1e-30 {
-					x.Mass[s] = 0 // numbers below the normal range are a hundred times slower
-				}
-			}
-			m := x.Mass.Total()
-			if !(m > 0) {
-				return false
-			}
-			worst = max(worst, math.Abs(m/n.old[i]-1)/3e-6)
-			x.derive()
-		}
-		if worst < 1 && it > 0 {
+		if still && same && it > 0 {
 			return true
 		}
 	}
 	return false
+}
+
+// balance begins the equations of the pressures: what each node holds, and what its wall
+// and what is given off in it bring.
+func (n *Net) balance(a float64) {
+	n.pressure.clear()
+	for r, i := range n.rows {
+		x := &n.Nodes[i]
+		v := x.size(x.pressure)
+		rhs := n.base[i].energy - x.stored(x.pressure)
+		n.pressure.a[r] = x.slope(x.pressure)
+		heat := 0.0
+		if x.HeatTime > 0 {
+			// The wall warms the mass that the flows of this very stage leave: with the mass of
+			// the last iteration a wall much quicker than the step would swing to and fro.
+			k := (gamma - 1) * x.HeatTime
+			w := x.Mass.r() / x.Mass.Total() * x.Wall / k
+			heat = a * a * w
+			rhs += a*w*n.base[i].mass.Total() - a*x.pressure*v/k
+			n.pressure.a[r] += a * (v + x.Stretch*x.pressure) / k
+		}
+		if x.Exchange > 0 {
+			rate := x.Exchange * (x.Density - x.Mass[Fuel]/v)
+			rhs += rate * (a*hCp*FuelR*x.ExchangeAt + heat)
+		}
+		if n.fed[r] {
+			for s, m := range x.Source {
+				if m > 0 {
+					rhs += m * (a*hCp*gasR[s]*x.SourceAt + heat)
+				} else if m < 0 {
+					rhs += m * (a*hCp*gasR[s]*x.temperature + heat)
+				}
+			}
+		}
+		n.rhs[r], n.heat[i] = rhs, heat
+	}
+}
+
+// carry adds to them what the edges bring and take.
+func (n *Net) carry(a float64) {
+	p := n.pressure.a
+	for k := range n.Edges {
+		e := &n.Edges[k]
+		n.flow(e)
+		if e.m == 0 && e.d1 == 0 && e.d2 == 0 {
+			continue
+		}
+		rt := hCp * n.Nodes[e.up].rt * a
+		in := rt * e.hot
+		at := &n.ends[k]
+		if at.from >= 0 {
+			rt := rt + n.heat[e.From]
+			n.rhs[at.from] -= rt * e.m
+			p[at.own] += rt * e.d1
+			if at.out >= 0 {
+				p[at.out] += rt * e.d2
+			}
+		}
+		if at.to >= 0 {
+			in := in + n.heat[e.To]
+			n.rhs[at.to] += in * e.m
+			p[at.its] -= in * e.d2
+			if at.back >= 0 {
+				p[at.back] -= in * e.d1
+			}
+		}
+	}
+}
+
+// press changes the pressures by what was solved, and reports whether they stand still; not
+// ok is no number at all.
+func (n *Net) press(enough float64) (still, ok bool) {
+	still = true
+	for r, i := range n.rows {
+		x := &n.Nodes[i]
+		d := n.rhs[r]
+		if math.IsNaN(d) {
+			return false, false
+		}
+		d = min(max(d, -0.5*x.pressure), x.pressure)
+		n.rhs[r] = d
+		still = still && math.Abs(d) < enough*n.slack[r]
+		x.pressure += d
+		n.old[i] = x.Mass.Total()
+	}
+	return still, true
+}
+
+// mix writes the equations of the masses, which follow the flows at the new pressures.
+func (n *Net) mix(a float64) {
+	n.species.clear()
+	for r, i := range n.rows {
+		x := &n.Nodes[i]
+		n.species.a[r] = 1
+		g := n.base[i].mass
+		if n.fed[r] {
+			for s := range g {
+				g[s] += a * x.Source[s]
+			}
+		}
+		if x.Exchange > 0 {
+			g[Fuel] += a * x.Exchange * x.Density
+		}
+		n.spec[r] = g
+	}
+	p := n.species.a
+	for k := range n.Edges {
+		e := &n.Edges[k]
+		at := &n.ends[k]
+		if at.from >= 0 {
+			e.m += e.d1 * n.rhs[at.from]
+		}
+		if at.to >= 0 {
+			e.m += e.d2 * n.rhs[at.to]
+		}
+		if e.m == 0 {
+			continue
+		}
+		m, up, u, down := e.m, e.From, at.from, at.to
+		own, cross := at.own, at.back
+		if m < 0 {
+			m, up, u, down = -m, e.To, at.to, at.from
+			own, cross = at.its, at.out
+		}
+		e.up = up
+		if u < 0 { // from outside: a known gas
+			if down >= 0 {
+				x := &n.Nodes[up]
+				w := a * m / x.Mass.Total()
+				for s := range x.Mass {
+					n.spec[down][s] += w * x.Mass[s]
+				}
+			}
+			continue
+		}
+		w := a * m / n.old[up]
+		p[own] += w
+		if cross >= 0 {
+			p[cross] -= w
+		}
+	}
+	copy(n.vapour.a, p)
+	for r, i := range n.rows {
+		if x := &n.Nodes[i]; x.Exchange > 0 {
+			n.vapour.a[r] += a * x.Exchange / x.size(x.pressure)
+		}
+	}
+}
+
+// share solves for the masses, and reports whether they stand still; not ok is a node that
+// holds nothing.
+func (n *Net) share() (still, ok bool) {
+	n.species.factorWith(n.vapour)
+	n.species.solveGas(n.vapour, n.spec)
+	still = true
+	for r, i := range n.rows {
+		x := &n.Nodes[i]
+		x.Mass = n.spec[r]
+		for s := range x.Mass {
+			if math.Abs(x.Mass[s]) < 1e-30 {
+				x.Mass[s] = 0 // numbers below the normal range are a hundred times slower
+			}
+		}
+		m := x.Mass.Total()
+		if !(m > 0) {
+			return false, false
+		}
+		still = still && math.Abs(m/n.old[i]-1) < 3e-6
+		x.derive()
+	}
+	return still, true
 }
 
 // little is the mass (kg) below which a joint's own composition is of no account.
@@ -541,9 +583,9 @@ func (n *Net) Run(dt float64) error {
 	if n.h <= 0 {
 		n.h = min(dt, 0.01)
 	}
-	n.smoky = false
-	for i := range n.Nodes {
-		n.smoky = n.smoky || n.Nodes[i].Mass[Smoke] != 0 || n.Nodes[i].Source[Smoke] != 0
+	for r, i := range n.rows {
+		x := &n.Nodes[i]
+		n.fed[r], n.slack[r] = x.Source != (Gas{}), max(x.Slack, 1)
 	}
 	for left := dt; left > 1e-12; {
 		h := min(min(n.h, longest), left)
@@ -580,25 +622,26 @@ func (n *Net) Run(dt float64) error {
 				d1 := (n.first[i].energy - n.start[i].energy) / g
 				d2 := (x.stored(x.pressure) - n.base[i].energy) / g
 				n.rhs[r] = (1 - g) * (d1 - d2)
-				n.spec[1][r] = (1 - g) * ((n.first[i].mass.Total() - n.start[i].mass.Total()) - (x.Mass.Total() - n.base[i].mass.Total())) / g
-				n.spec[0][r] = (1 - g) * ((n.first[i].mass[Fuel] + n.first[i].mass[Smoke] - n.start[i].mass[Fuel] - n.start[i].mass[Smoke]) -
+				whole := (1 - g) * ((n.first[i].mass.Total() - n.start[i].mass.Total()) - (x.Mass.Total() - n.base[i].mass.Total())) / g
+				fuel := (1 - g) * ((n.first[i].mass[Fuel] + n.first[i].mass[Smoke] - n.start[i].mass[Fuel] - n.start[i].mass[Smoke]) -
 					(x.Mass[Fuel] + x.Mass[Smoke] - n.base[i].mass[Fuel] - n.base[i].mass[Smoke])) / g
+				n.spec[r] = Gas{Fuel: fuel, Air: whole} // the whole in the place of air
 			}
 			// Filtered twice through the implicit operator: what a stiff joint does when a valve
 			// has moved is settled by the step and is no error of it.
 			n.pressure.solve(n.rhs)
-			n.species.solve2(n.spec[0], n.spec[1])
+			n.species.solveGas(n.species, n.spec)
 			for r, i := range n.rows {
 				n.rhs[r] *= n.Nodes[i].slope(n.Nodes[i].pressure)
 			}
 			n.pressure.solve(n.rhs)
-			n.species.solve2(n.spec[0], n.spec[1])
+			n.species.solveGas(n.species, n.spec)
 			for r, i := range n.rows {
 				x := &n.Nodes[i]
-				err = max(err, math.Abs(n.rhs[r])/((tol+2e-5*x.pressure)*max(x.Slack, 1)))
+				err = max(err, math.Abs(n.rhs[r])/((tol+2e-5*x.pressure)*n.slack[r]))
 				// Of fuel and smoke, and of the whole, which is the temperature's.
-				m := max(x.Mass.Total(), little) * max(x.Slack, 1)
-				err = max(err, max(math.Abs(n.spec[0][r])/2e-3, math.Abs(n.spec[1][r])/1e-3)/m)
+				m := max(x.Mass.Total(), little) * n.slack[r]
+				err = max(err, max(math.Abs(n.spec[r][Fuel])/2e-3, math.Abs(n.spec[r][Air])/1e-3)/m)
 			}
 		}
 		if !ok || err > 1 {
