@@ -43,17 +43,18 @@ const cannotProve = ["look", "by-pass"];
 async function stand(plate, car, faults) {
   const file = join(dir, `${plate.replaceAll(" ", "")}-${Object.keys(faults).length}.yaml`);
   const list = Object.entries(faults).map(([k, v]) => `${k}: ${v}`).join(", ");
-  writeFileSync(file, `name: ${plate}\narchetypes: [${Object.values(car.archetypes).join(", ")}]\nfaults: {${list}}\nlevel: 0.4\nambient_C: ${car.ambient ?? 20}\nreid_kPa: ${car.reid ?? 62}\nseed: 7\n`);
+  writeFileSync(file, `name: ${plate}\narchetypes: [${Object.values(car.archetypes).join(", ")}]\nfaults: {${list}}\nlevel: 0.4\nambient_C: ${car.ambient ?? 20}\nreid_kPa: ${car.reid ?? 62}\ntrips: ${car.trips ?? 0}\nseed: 7\n`);
   return openCar(file, "--speed", "0");
 }
 
-async function opened(page, plate, car) {
+async function opened(page, plate, car, codes = "") {
   await page.goto(shop.base + "/cases/new");
-  for (const [f, v] of [["plate", plate], ["make", "Quillane"], ["model", "Stint"], ["year", "2019"], ["tank", "55"], ["complaint", "lamp on"]]) await page.fill("#" + f, v);
+  for (const [f, v] of [["plate", plate], ["make", "Quillane"], ["model", "Stint"], ["year", "2019"], ["tank", "55"], ["complaint", "lamp on"], ["codes", codes]]) await page.fill("#" + f, v);
   await page.click("summary:has-text('The rest of its plumbing')");
   for (const [f, v] of Object.entries(car.archetypes)) await page.selectOption(`select[name=${f}]`, v);
   await page.selectOption("select[name=metering]", car.archetypes.engine === "na-map" ? "map" : "maf");
-  await page.click("text=Open the case");
+  await arrive(page, () => page.click("text=Open the case"));
+  if (codes) return;
   await page.waitForSelector("text=Read the car first");
   // No scan tool in this bay: the hunt goes on all the same.
   await arrive(page, () => page.click("button:has-text('No scan tool here')"));
@@ -148,4 +149,60 @@ test("the walk goes over every test of the Book", () => {
   const book = JSON.parse(execFileSync("bin/wexter", ["vocabulary", "--json"], { encoding: "utf8" })).tests.map((t) => t.key);
   const walked = cars.flatMap((c) => c.tests.map((x) => x[0]));
   assert.deepEqual(book.filter((k) => !walked.includes(k)), ["readiness"], "tests that nobody walks through; a scan has tests of its own");
+});
+
+// follow does what is next on a case until a test has singled a part out, and writes it
+// down; it returns that part's fault and the tests that were done.
+async function follow(page, car) {
+  const did = [];
+  for (let step = 0; step < 16; step++) {
+    const offer = page.locator(".foundoffer a.main");
+    if (await offer.count()) {
+      const fault = new URL(await offer.evaluate((a) => a.href)).searchParams.get("part");
+      await offer.click();
+      await page.waitForSelector("text=Singled out by");
+      assert.equal(await page.inputValue("#part"), fault);
+      await page.fill("#how", "followed what was next");
+      await page.click("main button.main");
+      await page.waitForSelector(".strip >> text=rests on");
+      return { fault, did };
+    }
+    const next = page.locator("[data-next]");
+    const [key, on, plug] = await next.evaluate((e) => [e.dataset.next, e.dataset.at, e.dataset.plug]);
+    did.push([key, on, plug].filter(Boolean).join(" "));
+    const done = await technician(car, key, on || plug);
+    if (key === "decay") {
+      await page.click("[data-next] button:has-text('Start the bench')");
+      await holdOn(page, done);
+      continue;
+    }
+    await arrive(page, () => page.click("[data-next] a:has-text('To its bench')"));
+    await fillReadings(page, done.readings);
+    await arrive(page, () => page.click("main button.main"));
+    await page.waitForSelector("[data-odds]");
+  }
+  assert.fail(`nothing was singled out by ${did.join(", ")}`);
+}
+
+// More cars are followed by the program's tests, without a browser.
+describe("from one code to a found part by following Next only", { concurrency: 2 }, () => {
+  for (const [plate, what, archetypes, faults] of [
+    ["SQ 1 A", "drawn down by the engine", { ...plain, archetype: "engine-vacuum" }, { "vapour-line": 0.45 }],
+    ["SQ 6 A", "EGR", { ...plain, recirculation: "egr-vacuum", archetype: "engine-vacuum" }, { "egr-ports": 0.7 }],
+  ]) {
+    test(what, async (t) => {
+      const page = await shop.page(), how = { archetypes, trips: 2 };
+      const car = await stand(plate, how, faults);
+      try {
+        const code = /[PCBU][0-9A-F]{4}/.exec((await technician(car, "readiness")).readings[0].said?.join(" ") || "");
+        assert.ok(code, "the simulated car has no code");
+        await opened(page, plate, how, code[0]);
+        const { fault, did } = await follow(page, car);
+        t.diagnostic(`${fault} by ${did.join(", ")}`);
+        assert.deepEqual([fault], Object.keys(faults), `found by ${did.join(", ")}`);
+      } finally {
+        await car.close();
+      }
+    });
+  }
 });
