@@ -133,7 +133,7 @@ func TestFollowingNext(t *testing.T) {
 		t.Run(c.name, func(t *testing.T) {
 			b := start(t, false)
 			keys := strings.Fields(c.car)
-			file, err := standin.ReadCarFile(fmt.Appendf(nil, "name: x\narchetypes: [%s]\nfaults: {%s: %g}\nlevel: 0.4\ntrips: 2\nseed: 7\n", strings.Join(keys, ", "), c.fault, c.severity))
+			file, err := standin.ReadCarFile(fmt.Appendf(nil, "name: x\narchetypes: [%s]\nfaults: {%s: %g}\nlevel: 0.4\nseed: 7\n", strings.Join(keys, ", "), c.fault, c.severity))
 			if err != nil {
 				t.Fatal(err)
 			}
