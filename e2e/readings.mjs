@@ -60,18 +60,34 @@ export async function fillReadings(page, readings) {
   }
 }
 
-// sendReadings fetches the page of a test, puts the readings into its form and sends it, all
-// without drawing it; it returns the address that the program answers with.
-export function sendReadings(page, url, readings) {
-  return page.evaluate(async ([address, pairs]) => {
+// sendReadings puts readings into the form of a test's page and sends it; it returns the
+// address that the program answers with.
+export const sendReadings = (page, url, readings) => sendForm(page, url, "main form[enctype]", fields(readings));
+
+// sendForm fetches a page, puts what goes into the fields of one of its forms and sends that,
+// all without drawing it; it returns the address that the program answers with.
+export function sendForm(page, url, which, pairs) {
+  return page.evaluate(async ([address, which, pairs]) => {
     const page = new DOMParser().parseFromString(await (await fetch(address)).text(), "text/html");
-    const form = page.querySelector("main form[enctype]");
+    const form = page.querySelector(which);
     for (const [name, value] of pairs) {
       for (const f of [...form.elements].filter((f) => f.name === name)) {
         if (f.type === "radio" || f.type === "checkbox") f.checked = f.value === value || f.type === "checkbox";
         else f.value = value;
       }
     }
-    return (await fetch(address, { method: "POST", body: new FormData(form) })).url;
-  }, [url, fields(readings)]);
+    const to = new URL(form.getAttribute("action") || address, address);
+    const r = await fetch(to, { method: "POST", body: form.enctype.startsWith("multipart") ? new FormData(form) : new URLSearchParams(new FormData(form)) });
+    if (!r.ok) throw new Error(`${to.pathname} answers ${r.status}`);
+    return r.url;
+  }, [url, which, pairs]);
+}
+
+// seen reads an attribute off all elements of a kind, or off what is first within each, on a
+// page that is not drawn.
+export function seen(page, url, selector, attribute, within = "") {
+  return page.evaluate(async ([address, selector, attribute, within]) => {
+    const page = new DOMParser().parseFromString(await (await fetch(address)).text(), "text/html");
+    return [...page.querySelectorAll(selector)].map((e) => (within ? e.querySelector(within) : e)?.getAttribute(attribute));
+  }, [url, selector, attribute, within]);
 }

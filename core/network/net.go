@@ -568,6 +568,10 @@ func (n *Net) tolerance() float64 {
 	return n.Tolerance
 }
 
+// diagonal is the share of a step that each stage looks ahead by itself, the one for which
+// the two-stage SDIRK is L-stable and of second order.
+const diagonal = 1 - math.Sqrt2/2
+
 // Run lets dt seconds pass.
 func (n *Net) Run(dt float64) error {
 	if n.pressure == nil {
@@ -575,8 +579,7 @@ func (n *Net) Run(dt float64) error {
 			return err
 		}
 	}
-	const g = 1 - math.Sqrt2/2
-	tol, longest := n.tolerance(), n.Longest
+	longest := n.Longest
 	if longest <= 0 {
 		longest = 120
 	}
@@ -592,66 +595,13 @@ func (n *Net) Run(dt float64) error {
 		if h < left && left < 2*h {
 			h = left / 2 // two even steps, rather than a sliver at the end
 		}
-		for i := range n.Nodes {
-			x := &n.Nodes[i]
-			n.start[i] = state{x.Mass, x.stored(x.pressure), x.pressure}
-			n.base[i] = n.start[i]
-		}
-		ok := n.stage(g * h)
-		err := 0.0
+		ok, err := n.step(h), 0.0
 		if ok {
-			for _, i := range n.rows {
-				x := &n.Nodes[i]
-				e := x.stored(x.pressure)
-				n.first[i] = state{x.Mass, e, x.pressure}
-				const k = (1 - g) / g
-				for s := range x.Mass {
-					n.base[i].mass[s] = n.start[i].mass[s] + k*(x.Mass[s]-n.start[i].mass[s])
-				}
-				n.base[i].energy = n.start[i].energy + k*(e-n.start[i].energy)
-			}
-			n.book((1 - g) * h)
-			if ok = n.stage(g * h); ok {
-				n.book(g * h)
-			}
-		}
-		if ok {
-			// h(1−γ)(k1 − k2), filtered.
-			for r, i := range n.rows {
-				x := &n.Nodes[i]
-				d1 := (n.first[i].energy - n.start[i].energy) / g
-				d2 := (x.stored(x.pressure) - n.base[i].energy) / g
-				n.rhs[r] = (1 - g) * (d1 - d2)
-				whole := (1 - g) * ((n.first[i].mass.Total() - n.start[i].mass.Total()) - (x.Mass.Total() - n.base[i].mass.Total())) / g
-				fuel := (1 - g) * ((n.first[i].mass[Fuel] + n.first[i].mass[Smoke] - n.start[i].mass[Fuel] - n.start[i].mass[Smoke]) -
-					(x.Mass[Fuel] + x.Mass[Smoke] - n.base[i].mass[Fuel] - n.base[i].mass[Smoke])) / g
-				n.spec[r] = Gas{Fuel: fuel, Air: whole} // the whole in the place of air
-			}
-			// Filtered twice through the implicit operator: what a stiff joint does when a valve
-			// has moved is settled by the step and is no error of it.
-			n.pressure.solve(n.rhs)
-			n.species.solveGas(n.species, n.spec)
-			for r, i := range n.rows {
-				n.rhs[r] *= n.Nodes[i].slope(n.Nodes[i].pressure)
-			}
-			n.pressure.solve(n.rhs)
-			n.species.solveGas(n.species, n.spec)
-			for r, i := range n.rows {
-				x := &n.Nodes[i]
-				err = max(err, math.Abs(n.rhs[r])/((tol+2e-5*x.pressure)*n.slack[r]))
-				// Of fuel and smoke, and of the whole, which is the temperature's.
-				m := max(x.Mass.Total(), little) * n.slack[r]
-				err = max(err, max(math.Abs(n.spec[r][Fuel])/2e-3, math.Abs(n.spec[r][Air])/1e-3)/m)
-			}
+			err = n.miss()
 		}
 		if !ok || err > 1 {
 			n.Rejected++
-			n.forget()
-			for i := range n.Nodes {
-				x := &n.Nodes[i]
-				x.Mass, x.pressure = n.start[i].mass, n.start[i].p
-				x.derive()
-			}
+			n.undo()
 			cut := 0.25
 			if ok {
 				cut = max(0.2, 0.85/math.Sqrt(err))
@@ -674,6 +624,78 @@ func (n *Net) Run(dt float64) error {
 		}
 	}
 	return nil
+}
+
+// step tries a step of h: both stages, with what they move booked.
+func (n *Net) step(h float64) bool {
+	const g = diagonal
+	for i := range n.Nodes {
+		x := &n.Nodes[i]
+		n.start[i] = state{x.Mass, x.stored(x.pressure), x.pressure}
+		n.base[i] = n.start[i]
+	}
+	if !n.stage(g * h) {
+		return false
+	}
+	for _, i := range n.rows {
+		x := &n.Nodes[i]
+		e := x.stored(x.pressure)
+		n.first[i] = state{x.Mass, e, x.pressure}
+		const k = (1 - g) / g
+		for s := range x.Mass {
+			n.base[i].mass[s] = n.start[i].mass[s] + k*(x.Mass[s]-n.start[i].mass[s])
+		}
+		n.base[i].energy = n.start[i].energy + k*(e-n.start[i].energy)
+	}
+	n.book((1 - g) * h)
+	if !n.stage(g * h) {
+		return false
+	}
+	n.book(g * h)
+	return true
+}
+
+// miss estimates the error of the step just tried, h(1−γ)(k1 − k2), against what is allowed:
+// above 1 it is too long. The estimate is filtered twice through the implicit operator: what
+// a stiff joint does when a valve has moved is settled by the step and is no error of it.
+func (n *Net) miss() (err float64) {
+	const g = diagonal
+	for r, i := range n.rows {
+		x := &n.Nodes[i]
+		d1 := (n.first[i].energy - n.start[i].energy) / g
+		d2 := (x.stored(x.pressure) - n.base[i].energy) / g
+		n.rhs[r] = (1 - g) * (d1 - d2)
+		whole := (1 - g) * ((n.first[i].mass.Total() - n.start[i].mass.Total()) - (x.Mass.Total() - n.base[i].mass.Total())) / g
+		fuel := (1 - g) * ((n.first[i].mass[Fuel] + n.first[i].mass[Smoke] - n.start[i].mass[Fuel] - n.start[i].mass[Smoke]) -
+			(x.Mass[Fuel] + x.Mass[Smoke] - n.base[i].mass[Fuel] - n.base[i].mass[Smoke])) / g
+		n.spec[r] = Gas{Fuel: fuel, Air: whole} // the whole in the place of air
+	}
+	n.pressure.solve(n.rhs)
+	n.species.solveGas(n.species, n.spec)
+	for r, i := range n.rows {
+		n.rhs[r] *= n.Nodes[i].slope(n.Nodes[i].pressure)
+	}
+	n.pressure.solve(n.rhs)
+	n.species.solveGas(n.species, n.spec)
+	tol := n.tolerance()
+	for r, i := range n.rows {
+		x := &n.Nodes[i]
+		err = max(err, math.Abs(n.rhs[r])/((tol+2e-5*x.pressure)*n.slack[r]))
+		// Of fuel and smoke, and of the whole, which is the temperature's.
+		m := max(x.Mass.Total(), little) * n.slack[r]
+		err = max(err, max(math.Abs(n.spec[r][Fuel])/2e-3, math.Abs(n.spec[r][Air])/1e-3)/m)
+	}
+	return err
+}
+
+// undo goes back to where the step began.
+func (n *Net) undo() {
+	n.forget()
+	for i := range n.Nodes {
+		x := &n.Nodes[i]
+		x.Mass, x.pressure = n.start[i].mass, n.start[i].p
+		x.derive()
+	}
 }
 
 // Saved is the state of a net, kept to go back to.

@@ -8,9 +8,8 @@ const out = process.argv[2];
 mkdirSync(join(out, "fonts"), { recursive: true });
 const run = (cmd, ...args) => execFileSync(join("node_modules/.bin", cmd), args, { stdio: ["ignore", "ignore", "inherit"] });
 run("tailwindcss", "-i", "web/assets/app.css", "-o", join(out, "app.css"), "--minify");
-run("esbuild", "web/assets/app.js", "--bundle", "--minify", "--format=iife", "--target=es2020", "--legal-comments=none", `--outfile=${join(out, "app.js")}`);
-run("esbuild", "web/assets/live.js", "--bundle", "--minify", "--format=iife", "--target=es2020", "--legal-comments=none", `--outfile=${join(out, "live.js")}`);
-run("esbuild", "web/assets/car.js", "--bundle", "--minify", "--format=iife", "--target=es2020", "--legal-comments=none", `--outfile=${join(out, "car.js")}`);
+for (const name of ["app", "fields", "live", "car"])
+  run("esbuild", `web/assets/${name}.js`, "--bundle", "--minify", "--format=iife", "--target=es2020", "--legal-comments=none", `--outfile=${join(out, `${name}.js`)}`);
 run("esbuild", "web/assets/scheme.js", "--minify", "--target=es2020", `--outfile=${join(out, "scheme.js")}`);
 
 const barlow = "node_modules/@fontsource/barlow-semi-condensed/files/barlow-semi-condensed-latin";

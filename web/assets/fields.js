@@ -1,0 +1,122 @@
+import Alpine from "@alpinejs/csp";
+
+// Second unit under a field: what was typed, in the other system, as it is typed. The
+// server says it, so that the hint takes what the form takes. Only the newest answer counts.
+const hints = new Map();
+
+async function beside(input) {
+  const { kind, bare } = input.dataset;
+  const text = input.value.trim();
+  if (!text) return { beside: "" };
+  const url = `/second?${new URLSearchParams({ kind, bare: bare || "", text })}`;
+  if (!hints.has(url)) {
+    if (hints.size > 300) hints.clear();
+    hints.set(url, fetch(url, { headers: { Accept: "application/json" } }).then((r) => (r.ok ? r.json() : { beside: "" })).catch(() => { hints.delete(url); return { beside: "" }; }));
+  }
+  return hints.get(url);
+}
+
+Alpine.data("quantity", () => ({
+  beside: "",
+  asked: 0,
+  init() { this.beside = this.$root.querySelector(".beside").textContent; },
+  show() { return this.ask(() => ""); }, // half typed, a unit is not wrong yet
+  check() { return this.ask((wrong) => (wrong ? "not understood" : "")); }, // one line: a longer word would push away the button being pressed
+  async ask(refused) {
+    const mine = ++this.asked;
+    const said = await beside(this.$root.querySelector("input"));
+    if (mine === this.asked) this.beside = said.beside || refused(said.wrong || "");
+  },
+}));
+
+// A car the shop remembers fills the form when its plate is typed.
+Alpine.data("plate", () => ({
+  said: "",
+  async recall() {
+    const form = this.$root.closest("form");
+    const plate = form.elements.plate.value.trim();
+    if (!plate) return;
+    const r = await fetch(`/vehicles?plate=${encodeURIComponent(plate)}`, { headers: { Accept: "application/json" } });
+    if (!r.ok) { this.said = ""; return; }
+    const v = await r.json();
+    for (const k of ["make", "model", "year", "odometer", "tank", "metering", "archetype", "engine", "boost", "crankcase", "recirculation"]) {
+      const f = form.elements[k];
+      if (f && (f.value === "" || f.tagName === "SELECT")) f.value = v[k];
+    }
+    form.querySelectorAll("input[data-kind]").forEach((i) => i.dispatchEvent(new Event("input", { bubbles: true })));
+    this.said = `${v.make} ${v.model} is known here`;
+  },
+}));
+
+// Codes tapped in by hand: a tap adds, a second tap takes away.
+Alpine.data("codes", () => ({
+  add() {
+    const code = this.$event.currentTarget.dataset.code;
+    const f = this.$root.querySelector("input[name=codes]");
+    const have = f.value.split(/[\s,;]+/).filter(Boolean);
+    const at = have.indexOf(code);
+    if (at < 0) have.push(code); else have.splice(at, 1);
+    f.value = have.join(" ");
+    this.$event.currentTarget.setAttribute("aria-pressed", String(at < 0));
+  },
+}));
+
+// Start and end of the hold, dragged on the plot or typed.
+Alpine.data("cut", () => ({
+  which: "",
+  px(event) {
+    const svg = this.$root.querySelector("svg");
+    const p = new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
+    const d = this.$root.dataset;
+    const u = (p.x - Number(d.x)) / Number(d.w);
+    return Math.min(Math.max(Number(d.min) + u * (Number(d.max) - Number(d.min)), Number(d.min)), Number(d.max));
+  },
+  down() {
+    const t = this.px(this.$event);
+    const [a, b] = ["start", "end"].map((n) => Number(this.field(n).value));
+    const near = (Number(this.$root.dataset.max) - Number(this.$root.dataset.min)) / 25;
+    if (Math.min(Math.abs(t - a), Math.abs(t - b)) > near) return;
+    this.which = Math.abs(t - a) <= Math.abs(t - b) ? "start" : "end";
+    this.$event.preventDefault();
+  },
+  move() {
+    if (!this.which) return;
+    this.field(this.which).value = this.px(this.$event).toFixed(1);
+    this.draw();
+  },
+  up() {
+    if (!this.which) return;
+    this.which = "";
+    this.$root.querySelector("form").requestSubmit();
+  },
+  field(n) { return this.$root.querySelector(`input[name=${n}]`); },
+  draw() {
+    const d = this.$root.dataset;
+    for (const n of ["start", "end"]) {
+      const x = Number(d.x) + ((Number(this.field(n).value) - Number(d.min)) / (Number(d.max) - Number(d.min))) * Number(d.w);
+      const g = this.$root.querySelector(`[data-handle=${n}]`);
+      if (g) g.setAttribute("transform", `translate(${x} 0)`);
+    }
+  },
+}));
+
+// A scan that is being taken: how far it is, until it leads to what was read.
+Alpine.data("job", () => ({
+  say: "calling the adapter", count: "0", since: "",
+  async init() {
+    for (;;) {
+      const r = await fetch(this.$root.dataset.url).then((x) => x.json()).catch(() => null);
+      if (r && r.done) {
+        if (r.failed) { this.say = r.failed + (r.scan ? " What came before is kept." : ""); this.since = ""; this.$root.querySelector("form").remove(); this.$root.querySelector("h2").textContent = "The scan ended early";
+          const a = Object.assign(document.createElement("a"), { className: "btn main mt-3", textContent: r.scan ? "See what came" : "Try again", href: r.scan ? `/scans/${r.scan}` : location.href });
+          this.$root.append(a);
+        } else location.replace(r.scan ? `/scans/${r.scan}` : location.href);
+        return;
+      }
+      if (r) { this.say = r.say; this.count = String(r.count); this.since = `${r.seconds} s`; }
+      await new Promise((ok) => setTimeout(ok, 300));
+    }
+  },
+}));
+
+Alpine.start();
