@@ -43,7 +43,7 @@ race:
 	CGO_ENABLED=1 go test $(LIMITS) -race -run 'OverRange|Started|OnDisk' ./live && \
 	CGO_ENABLED=1 go test $(LIMITS) -race -run 'Pacers|ThatIsStepped' ./standin && \
 	CGO_ENABLED=1 go test $(LIMITS) -race -run 'Twice|Tabs|Evidence|Kit|Backup' ./casework && \
-	CGO_ENABLED=1 go test $(LIMITS) -race -run 'Live|Car|Stream|Double|Second|Old' ./web; \
+	CGO_ENABLED=1 go test $(LIMITS) -race -run 'CarLive|LiveStream|Outlast|Double|SecondTab|OldPage' ./web; \
 	else echo "no C compiler here: the race detector is left out"; fi
 
 node_modules/.package-lock.json: package.json package-lock.json

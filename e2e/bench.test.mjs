@@ -91,8 +91,7 @@ async function made(page, url, [key, on], done, repeat) {
   await page.waitForSelector(".strip");
 }
 
-// Much of a walk is waiting for the page: some cars stand in the shop at once.
-describe("readings, outcome, Strip and proof, every test of the Book", { concurrency: 3 }, () => {
+describe("readings, outcome, Strip and proof, every test of the Book", () => {
   for (const [n, car] of cars.entries()) {
     test(car.name, async (t) => {
       const page = await shop.page(), plate = `SQ 7${n} T`;
@@ -178,7 +177,7 @@ async function follow(page, car) {
 }
 
 // More cars are followed by the program's tests, without a browser.
-describe("from one code to a found part by following Next only", { concurrency: 2 }, () => {
+describe("from one code to a found part by following Next only", () => {
   for (const [plate, what, archetypes, faults] of [
     ["SQ 1 A", "drawn down by the engine", { ...plain, archetype: "engine-vacuum" }, { "vapour-line": 0.45 }],
     ["SQ 6 A", "EGR", { ...plain, recirculation: "egr-vacuum", archetype: "engine-vacuum" }, { "egr-ports": 0.7 }],

@@ -60,7 +60,7 @@ export async function openShop() {
   const { found, close: end, pid } = await start(["demo", "--addr", "127.0.0.1:0", "--patience", "10m", "--cars", "none"], /http:\/\/[\d.:]+/);
   const base = found[0];
   const browser = await chromium.launch({ executablePath: process.env.CHROMIUM || "/usr/bin/chromium-headless-shell",
-    args: ["--no-sandbox", "--disable-gpu", "--in-process-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run"] });
+    args: ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run"] });
   const problems = [];
   const page = async (options = {}, into = problems) => {
     const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, ...options });
