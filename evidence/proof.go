@@ -264,10 +264,8 @@ func (c *Car) Monitors(f Folder) (out []string) {
 		}
 	}
 	for _, l := range f.CodeHistory() {
-		for _, g := range c.book.Groups {
-			if slices.Contains(g.Codes, l.Code) && !l.Made {
-				put(g.Monitor)
-			}
+		if g, ok := c.book.Group(l.Code); ok && !l.Made {
+			put(g.Monitor)
 		}
 		for _, s := range c.book.Sizes {
 			if slices.Contains(s.Codes, l.Code) && !l.Made {

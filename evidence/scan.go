@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"wexter/core/diagnose"
+	"wexter/core/knowledge"
 	"wexter/core/obd"
 )
 
@@ -30,6 +31,7 @@ func (r *reader) scans() {
 		r.trims(x, trimsOf{"live data", x.Read.Live, false})
 		if len(x.Read.Freeze) > 0 {
 			r.trims(x, trimsOf{"the freeze frame", x.Read.Freeze[0].Data, true})
+			r.frozen(x)
 		}
 		if _, ok := x.Read.Live["69"]; ok && strings.HasPrefix(r.car.Combination.Recirculation, "egr-motor") {
 			r.leave(x.ID, "EGR position", "it is the motor's, not the valve's: it clears nothing")
@@ -39,10 +41,35 @@ func (r *reader) scans() {
 
 // bag is the codes of one epoch.
 type bag struct {
-	codes []string
-	ran   []string // monitors that have run
+	codes map[string][]obd.CodeStatus // the statuses in which each was seen
+	ran   []string                    // monitors that have run
 	at    time.Time
 	asked bool // a scan asked for stored codes
+}
+
+// only lists the codes that were seen in one status and no other.
+func (b *bag) only(status obd.CodeStatus) (out []string) {
+	for _, c := range slices.Sorted(maps.Keys(b.codes)) {
+		if !slices.ContainsFunc(b.codes[c], func(s obd.CodeStatus) bool { return s != status }) {
+			out = append(out, c)
+		}
+	}
+	return out
+}
+
+// say says the codes, with the status of those that are not stored.
+func (b *bag) say() string {
+	var out []string
+	for _, c := range slices.Sorted(maps.Keys(b.codes)) {
+		switch {
+		case slices.Contains(b.only(obd.Pending), c):
+			c += " (pending only)"
+		case slices.Contains(b.only(obd.Permanent), c):
+			c += " (permanent only)"
+		}
+		out = append(out, c)
+	}
+	return "Codes " + strings.Join(out, " ")
 }
 
 // codes puts the codes of each epoch together: what a control unit stores is one
@@ -52,7 +79,7 @@ func (r *reader) codes(scans []ScanFolder) {
 	get := func(at time.Time) *bag {
 		n := r.epoch(at)
 		if bags[n] == nil {
-			bags[n] = &bag{at: at}
+			bags[n] = &bag{at: at, codes: map[string][]obd.CodeStatus{}}
 		}
 		return bags[n]
 	}
@@ -75,12 +102,12 @@ func (r *reader) codes(scans []ScanFolder) {
 		if len(b.codes) == 0 && !b.asked || n > 0 && len(b.codes) == 0 && len(b.ran) == 0 {
 			continue
 		}
-		slices.Sort(b.codes)
-		says := "Codes " + strings.Join(b.codes, " ")
-		if len(b.codes) == 0 {
-			says = "No codes"
+		says := "No codes"
+		if len(b.codes) > 0 {
+			says = b.say()
 		}
-		r.put(b.at, diagnose.Evidence{ID: "codes", Kind: diagnose.Scanned, Codes: b.codes, Ran: b.ran, Before: n == 0, Says: says})
+		r.put(b.at, diagnose.Evidence{ID: "codes", Kind: diagnose.Scanned, Codes: slices.Sorted(maps.Keys(b.codes)), Pending: b.only(obd.Pending), Past: b.only(obd.Permanent),
+			Ran: b.ran, Before: n == 0, Says: says})
 	}
 }
 
@@ -108,9 +135,8 @@ func (r *reader) codesSeen(get func(time.Time) *bag) {
 			case later && (cleared.IsZero() || seen.At.Before(cleared)): // stored before the repair, and never cleared since
 				continue
 			}
-			if b := get(seen.At); !slices.Contains(b.codes, l.Code) {
-				b.codes = append(b.codes, l.Code)
-			}
+			b := get(seen.At)
+			b.codes[l.Code] = append(b.codes[l.Code], seen.Status)
 		}
 	}
 }
@@ -155,6 +181,33 @@ func regime(live map[string]obd.Value) string {
 		return "2500"
 	}
 	return ""
+}
+
+// Limits of what a freeze frame says (chosen here): an engine that has not come to its
+// warmth, and a tank that was filled not long ago.
+const (
+	coldBelow = 50.0 // °C of coolant
+	fullAbove = 85.0 // %
+)
+
+// frozen takes what stood in the freeze frame when its code was set.
+func (r *reader) frozen(x ScanFolder) {
+	f := x.Read.Freeze[0]
+	put := func(at knowledge.FrameAt, says string) {
+		r.put(x.At, diagnose.Evidence{ID: x.ID, Kind: diagnose.Frozen, Key: string(at), Codes: []string{f.Code}, Says: "Freeze frame of " + f.Code + ": set " + says})
+	}
+	switch regime(f.Data) {
+	case "idle":
+		put(knowledge.AtIdle, "at idle")
+	case "load":
+		put(knowledge.UnderLoad, "under load")
+	}
+	if v, ok := f.Data["05"]; ok && v.Value < coldBelow {
+		put(knowledge.Cold, fmt.Sprintf("cold, coolant at %.0f °C", v.Value))
+	}
+	if v, ok := f.Data["2F"]; ok && v.Value > fullAbove {
+		put(knowledge.FullTank, fmt.Sprintf("with the tank at %.0f %%", v.Value))
+	}
 }
 
 // atStop is the trim, in percent, from which it counts as standing at its stop.

@@ -38,7 +38,13 @@ type bookPage struct {
 	Odds       []knowledge.Share
 	Signs      []knowledge.Sign
 	Groups     []knowledge.CodeGroup
+	Frames     []knowledge.Frame
 	Sizes      []knowledge.LeakSize
+	Readiness  knowledge.Ready
+	Misreads   []knowledge.Misread
+	Outcomes   []knowledge.Showing
+	Firsts     []knowledge.First
+	Practice   float64
 	Params     []knowledge.Param
 	Craft      []knowledge.Craft
 	Schools    []knowledge.School
@@ -192,7 +198,12 @@ func ReadBook(pages ...Page) (knowledge.Book, error) {
 		b.Contexts = append(b.Contexts, p.Contexts...)
 		b.Costs = append(b.Costs, p.Costs...)
 		b.Odds, b.Signs = append(b.Odds, p.Odds...), append(b.Signs, p.Signs...)
-		b.Groups, b.Sizes = append(b.Groups, p.Groups...), append(b.Sizes, p.Sizes...)
+		b.Groups, b.Frames, b.Sizes = append(b.Groups, p.Groups...), append(b.Frames, p.Frames...), append(b.Sizes, p.Sizes...)
+		b.Misreads, b.Showings = append(b.Misreads, p.Misreads...), append(b.Showings, p.Outcomes...)
+		b.Firsts, b.Practice = append(b.Firsts, p.Firsts...), cmp.Or(p.Practice, b.Practice)
+		if p.Readiness.Shows != nil {
+			b.Readiness = p.Readiness
+		}
 		b.Params = append(b.Params, p.Params...)
 		b.Craft = append(b.Craft, p.Craft...)
 		b.Schools = append(b.Schools, p.Schools...)

@@ -22,7 +22,7 @@ import (
 // CaseSchema names the form of a case file for the reasoning.
 const CaseSchema = "wexter-diagnose/1"
 
-var caseFields = []string{"schema", "archetypes", "age_years", "km", "kit", "epochs", "repairs", "contexts", "signs", "renewed", "marks", "looked", "codes", "complete", "limits", "trims", "tests",
+var caseFields = []string{"schema", "archetypes", "age_years", "km", "kit", "epochs", "repairs", "contexts", "signs", "renewed", "marks", "looked", "codes", "frames", "code", "complete", "limits", "trims", "tests",
 	"fault", "cause", "size", "share", "at", "percent", "stop", "test", "part", "outcome", "exits", "readings", "mm", "low_mm", "high_mm", "plugs", "vacuum"}
 
 // maxCaseBytes is the most that a case file may hold.
@@ -46,7 +46,8 @@ type caseEpoch struct {
 	Renewed  []string        `json:"renewed"`
 	Marks    []string        `json:"marks"`
 	Looked   []string        `json:"looked"`
-	Codes    []string        `json:"codes"`
+	Codes    []string        `json:"codes"`    // with "pending" or "permanent" behind it when it is nothing else
+	Frames   []caseFrame     `json:"frames"`   // what stood in the freeze frame of a code
 	Complete []string        `json:"complete"` // monitors that have run
 	Limits   []caseLimit     `json:"limits"`
 	Trims    []caseTrim      `json:"trims"`
@@ -56,6 +57,11 @@ type caseEpoch struct {
 type caseRepair struct {
 	Fault string `json:"fault"`
 	Cause string `json:"cause"`
+}
+
+type caseFrame struct {
+	Code string   `json:"code"`
+	At   []string `json:"at"` // idle, load, cold, full
 }
 
 type caseLimit struct {
@@ -205,12 +211,22 @@ func (r caseReader) epoch(n int, ep caseEpoch) (diagnose.Epoch, error) {
 			put(diagnose.Evidence{Kind: x.kind, Part: k, Says: x.name + " " + k})
 		}
 	}
-	codes, err := ep.codes()
+	scan, err := ep.codes()
 	if err != nil {
 		return out, err
 	}
-	if len(codes)+len(ep.Complete) > 0 {
-		put(diagnose.Evidence{Kind: diagnose.Scanned, Codes: codes, Ran: ep.Complete, Before: n == 0, Says: "codes"})
+	if len(scan.Codes)+len(ep.Complete) > 0 {
+		scan.Before = n == 0
+		put(scan)
+	}
+	for _, f := range ep.Frames {
+		code, err := knowledge.FoldCode(f.Code)
+		if err != nil {
+			return out, fmt.Errorf("freeze frame: %w", err)
+		}
+		for _, at := range f.At {
+			put(diagnose.Evidence{Kind: diagnose.Frozen, Key: at, Codes: []string{code}, Says: "freeze frame of " + code + ", " + at})
+		}
 	}
 	for _, l := range ep.Limits {
 		put(diagnose.Evidence{Kind: diagnose.Limits, Size: l.Size, Value: l.Share, Before: n == 0, Says: "limit " + l.Size})
@@ -231,21 +247,32 @@ func (r caseReader) epoch(n int, ep caseEpoch) (diagnose.Epoch, error) {
 }
 
 // codes are the trouble codes of an epoch; the monitors beside them must be known ones.
-func (ep caseEpoch) codes() (codes []string, err error) {
+func (ep caseEpoch) codes() (diagnose.Evidence, error) {
+	e := diagnose.Evidence{Kind: diagnose.Scanned, Ran: ep.Complete, Says: "codes"}
 	for _, k := range ep.Codes {
-		c, err := knowledge.FoldCode(k)
-		if err != nil {
-			return nil, err
+		typed, status, _ := strings.Cut(strings.TrimSpace(k), " ")
+		if status != "pending" && status != "permanent" {
+			typed, status = k, ""
 		}
-		codes = append(codes, c)
+		c, err := knowledge.FoldCode(typed)
+		if err != nil {
+			return e, err
+		}
+		e.Codes = append(e.Codes, c)
+		switch status {
+		case "pending":
+			e.Pending = append(e.Pending, c)
+		case "permanent":
+			e.Past = append(e.Past, c)
+		}
 	}
 	known := []string{"evap", "egr", "fuel", "components", "misfire", "catalyst", "oxygen_sensor", "oxygen_heater"}
 	for _, m := range ep.Complete {
 		if !slices.Contains(known, m) {
-			return nil, fmt.Errorf("there is no monitor %q; %s", m, diagnose.Near(m, known))
+			return e, fmt.Errorf("there is no monitor %q; %s", m, diagnose.Near(m, known))
 		}
 	}
-	return codes, nil
+	return e, nil
 }
 
 // test reads a test: several exits are several pieces of evidence.

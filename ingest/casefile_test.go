@@ -52,8 +52,8 @@ func TestCaseFilesThatCannotBe(t *testing.T) {
 	b := Book()
 	const car = `"archetypes": ["na-maf", "engine-vacuum"]`
 	for say, text := range map[string]string{
-		`its "schema" is "x/1"`:                            `{"schema": "x/1"}`,
-		`there is no field "codse"; the nearest are codes`: `{"schema": "wexter-diagnose/1", "codse": []}`,
+		`its "schema" is "x/1"`:                                  `{"schema": "x/1"}`,
+		`there is no field "codse"; the nearest are code, codes`: `{"schema": "wexter-diagnose/1", "codse": []}`,
 		"line 2":                "{\"schema\": \"wexter-diagnose/1\",\n \"km\": \"far\"}",
 		"it ends in the middle": `{"schema": "wexter-diagnose/1"`,
 		"goes on after its end": `{"schema": "wexter-diagnose/1"} {}`,

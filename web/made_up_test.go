@@ -52,6 +52,7 @@ faults:
     carries: [vent-valve]
     weight: 3
     changes: [{param: resistance, from: 20, to: 5000}]
+    sets: {vent-circuit: 0.6}
     order: "connector"
     minutes: 10
     cost: a

@@ -190,6 +190,9 @@ func (s *server) action(a diagnose.Action, base string, car casework.Car) action
 	}
 	v.Link = base + "?" + q.Encode()
 	v.Do = base + "/do/" + a.Test
+	if kind.Odds == bench.FromCodes {
+		v.Do = base + "/scan"
+	}
 	if a.Part != "" {
 		v.Do += "?on=" + url.QueryEscape(a.Part)
 	}

@@ -36,7 +36,7 @@ func TestNextOnTheCase(t *testing.T) {
 			t.Errorf("%d, %q is missing", code, want)
 		}
 	}
-	if _, body := b.get(c + "?test=cap-check&on=cap"); !strings.Contains(body, "data-next=\"cap-check\"") || !strings.Contains(body, "would-") || !strings.Contains(body, "back to the best") {
+	if _, body := b.get(c + "?test=smoke"); !strings.Contains(body, "data-next=\"smoke\"") || !strings.Contains(body, "would-") || !strings.Contains(body, "back to the best") {
 		t.Error("a tapped test is not shown, or nothing is lit")
 	}
 	if _, body := b.get(c + "?suspect=cap"); !strings.Contains(body, "id=\"suspect\"") || !strings.Contains(body, "tests would show") {
@@ -117,7 +117,7 @@ func TestAResultOnTheStrip(t *testing.T) {
 	if err != nil || len(f.Results) != 1 {
 		t.Errorf("%d results, %v", len(f.Results), err)
 	}
-	if _, body := b.get(c); !strings.Contains(body, "foundoffer") || !strings.Contains(body, "filler cap seal") {
+	if _, body := b.get(c); !strings.Contains(body, "foundoffer") || !strings.Contains(body, "filler cap, hard or cracked seal") {
 		t.Error("a cap that falls on the tester is not offered as found")
 	}
 	if code, body := b.get(c + "/pulse"); code != 200 || !strings.Contains(body, "\"version\":") {

@@ -25,7 +25,6 @@ type diagnosed struct {
 	Suspects   []diagnosedOdds  `json:"suspects"`
 	Parts      []diagnosedOdds  `json:"parts"`
 	Next       []diagnosedNext  `json:"next"`
-	Instead    string           `json:"instead,omitempty"` // where no test is worth its time
 	Renew      []diagnosedSwap  `json:"renew"`
 	Clashes    []diagnosedClash `json:"contradictions"`
 	LeftOut    []string         `json:"left_out"`
@@ -39,17 +38,22 @@ type diagnosedOdds struct {
 }
 
 type diagnosedNext struct {
-	Test    string             `json:"test"`
-	Name    string             `json:"name"`
-	Part    string             `json:"part,omitempty"`
-	Plug    string             `json:"plug,omitempty"`
-	Entry   string             `json:"entry,omitempty"` // of smoke
-	Cost    float64            `json:"cost"`            // to be expected until the car is mended, this test included
-	Minutes float64            `json:"minutes"`         // of work
-	Days    int                `json:"days"`
-	Bits    float64            `json:"bits"`
-	Why     string             `json:"why"`
-	Out     []diagnosedOutcome `json:"outcomes"`
+	Kind     string             `json:"kind"`            // test, replace, ask, wait, drive or stop
+	Test     string             `json:"test"`            // empty but for tests
+	Fault    string             `json:"fault,omitempty"` // of a part to replace
+	Sign     string             `json:"sign,omitempty"`  // of a question
+	Name     string             `json:"name"`
+	Part     string             `json:"part,omitempty"`
+	Plug     string             `json:"plug,omitempty"`
+	Entry    string             `json:"entry,omitempty"` // of smoke
+	Cost     float64            `json:"cost"`            // to be expected until the car is mended, this move included, in minutes and what is worth them
+	Minutes  float64            `json:"minutes"`         // of work
+	Money    float64            `json:"money"`           // for parts
+	Currency string             `json:"currency"`
+	WaitDays int                `json:"wait_days"`
+	Bits     float64            `json:"bits"`
+	Why      string             `json:"why"`
+	Out      []diagnosedOutcome `json:"outcomes,omitempty"`
 }
 
 type diagnosedOutcome struct {
@@ -119,16 +123,8 @@ func runDiagnose(args []string, out, errs io.Writer) error {
 	}
 	slices.SortStableFunc(d.Parts, func(a, b diagnosedOdds) int { return cmp.Compare(b.Probability, a.Probability) })
 	plan := st.Next(bay)
-	d.Instead = plan.Instead
-	for _, a := range plan.Actions {
-		n := diagnosedNext{Test: a.Test, Name: a.Name, Part: a.Part, Plug: a.Plug, Cost: tenth(a.Expect), Minutes: tenth(a.Minutes), Days: a.Days, Bits: math.Round(a.Bits*1000) / 1000, Why: a.Why}
-		if b, _ := bench.Of(a.Test); b.Odds == bench.FromSmoke {
-			n.Entry = a.Entry
-		}
-		for _, o := range a.Out {
-			n.Out = append(n.Out, diagnosedOutcome{o.Key, math.Round(o.Odds*1e4) / 1e4})
-		}
-		d.Next = append(d.Next, n)
+	for _, m := range plan.Moves {
+		d.Next = append(d.Next, nextOf(m, bay))
 	}
 	for _, s := range plan.Swaps {
 		d.Renew = append(d.Renew, diagnosedSwap{s.Fault, tenth(s.Expect), math.Round(s.BreakEven*100) / 100})
@@ -166,23 +162,10 @@ func runDiagnose(args []string, out, errs io.Writer) error {
 		}
 	}
 	fmt.Fprintf(out, "\nnext\n")
-	if d.Instead != "" {
-		fmt.Fprintf(out, "  %s\n", d.Instead)
-	}
 	for i, n := range d.Next {
 		if i < 6 {
-			at := n.Part
-			if n.Plug != "" {
-				at = "plug " + n.Plug
-			}
-			if n.Entry != "" {
-				at = "in at " + n.Entry
-			}
-			fmt.Fprintf(out, "  %-18s %-18s %4.0f min, %5.0f min until mended, %.2f bits\n      %s\n", n.Test, at, n.Minutes, n.Cost, n.Bits, n.Why)
+			n.print(out)
 		}
-	}
-	if len(d.Next) == 0 {
-		fmt.Fprintf(out, "  nothing that this kit can do tells more\n")
 	}
 	for i, x := range d.Renew {
 		if i < 2 {
@@ -200,6 +183,51 @@ func runDiagnose(args []string, out, errs io.Writer) error {
 		fmt.Fprintf(out, "left out: %s\n", x)
 	}
 	return nil
+}
+
+// nextOf is a move as it is printed.
+func nextOf(m diagnose.Move, bay diagnose.Bay) diagnosedNext {
+	n := diagnosedNext{Kind: string(m.Kind), Fault: m.Fault, Sign: m.Sign, Name: m.Name, Cost: tenth(m.Expect), Minutes: tenth(m.Minutes), Money: tenth(m.Money),
+		Currency: cmp.Or(bay.Currency, diagnose.UsualCurrency), WaitDays: m.Days, Why: m.Why}
+	a := m.Action
+	if a == nil {
+		return n
+	}
+	n.Test, n.Part, n.Plug, n.Bits = a.Test, a.Part, a.Plug, math.Round(a.Bits*1000)/1000
+	if m.Kind != diagnose.ToTest {
+		n.Test = ""
+	}
+	if a.First != "" {
+		n.Why = a.First + " " + a.Why
+	}
+	if b, _ := bench.Of(a.Test); b.Odds == bench.FromSmoke {
+		n.Entry = a.Entry
+	}
+	for _, o := range a.Out {
+		n.Out = append(n.Out, diagnosedOutcome{o.Key, math.Round(o.Odds*1e4) / 1e4})
+	}
+	return n
+}
+
+// print writes a move in two lines: what it is and what it takes, and why.
+func (n diagnosedNext) print(out io.Writer) {
+	at := n.Part
+	switch {
+	case n.Plug != "":
+		at = "plug " + n.Plug
+	case n.Entry != "":
+		at = "in at " + n.Entry
+	case n.Kind != string(diagnose.ToTest):
+		at = cmp.Or(n.Fault, n.Sign)
+	}
+	takes := fmt.Sprintf("%.0f min", n.Minutes)
+	if n.Money > 0 {
+		takes += fmt.Sprintf(" and %.0f %s", n.Money, n.Currency)
+	}
+	if n.WaitDays > 0 {
+		takes += fmt.Sprintf(", %d days of waiting", n.WaitDays)
+	}
+	fmt.Fprintf(out, "  %-18s %-18s %s; %.0f min until mended\n      %s\n", cmp.Or(n.Test, n.Kind), at, takes, n.Cost, n.Why)
 }
 
 func tenth(x float64) float64 { return math.Round(x*10) / 10 }

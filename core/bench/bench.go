@@ -264,6 +264,9 @@ func (t Test) Weighs(e knowledge.Test, r Readings) bool {
 		b, _ := e.Read(c.Key)
 		if b.Spread > 0 {
 			v, ok := r.Mean(c.Key)
+			if !ok && c.Optional {
+				continue
+			}
 			if any = ok && !math.IsInf(v, 0); !any {
 				return false
 			}

@@ -118,6 +118,7 @@ var verdicts = []verdict{
 	{"switch late", "eonv-manometer", plumbing.Part{}, unit(0.5, 0.4, 3.5, 4.4), "dead"},
 	{"no change", "eonv-manometer", plumbing.Part{}, unit(0.5, 0.4, open, 4.4), "dead"},
 	{"relief stuck", "eonv-manometer", plumbing.Part{}, unit(1.6, 1.2, 1.0, 4.4), "relief-stuck"},
+	{"vacuum relief stuck", "eonv-manometer", plumbing.Part{}, unit(0.5, 0.4, 1.0, 9), "vacuum-stuck"},
 	{"relief leaks", "eonv-manometer", plumbing.Part{}, unit(0, 0, 1.0, 4.4), "relief-leaks"},
 	{"one of three early", "eonv-manometer", plumbing.Part{}, bench.Readings{"opens": num(0.5, 0.5, 0.5), "reseals": num(0.4, 0.4, 0.4), "switch": num(1, 1, 1), "vacuum": num(4.4, 1.8, 4.4)}, "early"},
 	{"reseals above", "eonv-manometer", plumbing.Part{}, unit(0.5, 0.9, 1.0, 4.4), "?reseals"},

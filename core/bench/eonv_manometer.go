@@ -3,6 +3,7 @@ package bench
 import (
 	"slices"
 
+	"wexter/core/plumbing"
 	"wexter/core/units"
 )
 
@@ -33,8 +34,8 @@ var VentUnit = Register(Test{
 	Tries: func(t Target) string {
 		if t.Named("eonv-manometer") {
 			for _, p := range t.Graph.Parts {
-				if p.Role == "vent" {
-					return p.Key
+				if host, _ := t.Graph.Part(p.On); p.Kind == plumbing.Relief && host.Kind == plumbing.Valve {
+					return p.On
 				}
 			}
 		}
@@ -70,7 +71,7 @@ func reduceVentUnit(_ Subject, r Readings) Verdict {
 	case late > switchMost+0.1:
 		return is("dead", "The switch changes only at %s inH2O; about 1 is right, 2 at most.", say(late))
 	case slices.Max(vacuum) > vacuumMost+0.3:
-		return unsure("The vacuum relief opens only at %s inH2O; 3 to 6 is right. Repeat it slowly.", say(slices.Max(vacuum)))
+		return is("vacuum-stuck", "The vacuum relief opens only at %s inH2O; 3 to 6 is right.", say(slices.Max(vacuum)))
 	case slices.Min(sw) < switchLeast:
 		return unsure("The switch changes already at %s inH2O; about 1 is right. So little may come from wind or a warm hand: repeat it slowly.", say(slices.Min(sw)))
 	case late > switchMost-0.1 || lets < vacuumLeast:

@@ -74,8 +74,26 @@ func (m *Model) testWords(test, part, entry string, set plumbing.Settings) []out
 	return out
 }
 
+// signWords are the two answers to a question.
+func (m *Model) signWords(key string) []outcome {
+	s, ok := m.Book.Sign(key)
+	if !ok || len(s.Shows) == 0 {
+		return nil
+	}
+	yes, no := m.shown(s.Base, s.Shows), m.shown(s.Base, s.Shows)
+	no.absent = true
+	if !slices.Contains(yes.feels, true) {
+		return nil
+	}
+	usual := s.Base > 0.5
+	return []outcome{{Outcome{Key: "yes", Name: "yes", Usual: usual}, yes}, {Outcome{Key: "no", Name: "no", Usual: !usual}, no}}
+}
+
 // outcomes are the ways an action may end.
 func (m *Model) outcomes(a *Action) []outcome {
+	if a.Sign != "" {
+		return m.signWords(a.Sign)
+	}
 	switch asked(a.Test).Odds {
 	case bench.FromHole:
 		return m.holdWords(a.Entry, a.Set)
@@ -121,11 +139,36 @@ func (p *planner) actions() []Action {
 			l.looks(t)
 		case b.Odds == bench.FromPlant && b.On == bench.OnePart:
 			l.parts(t)
-		case b.Odds == bench.FromPlant:
+		case b.Odds == bench.FromPlant, b.Odds == bench.FromCodes && !l.scanned():
 			l.add(t, Action{}, 0)
 		}
 	}
+	l.asks()
 	return l.out
+}
+
+// Minutes to ask the customer, and to look or listen in passing (common practice, no source).
+const (
+	askMinutes     = 4.0
+	passingMinutes = 2.0
+)
+
+// asks lists the signs that nobody has answered yet.
+func (l *lister) asks() {
+	for _, s := range l.p.Book.Signs {
+		a := Action{Sign: s.Key, Name: "Ask: " + plumbing.Lower(s.Name) + "?", Minutes: askMinutes}
+		if s.When == "bay" {
+			a.Name, a.Minutes = "See in passing: "+plumbing.Lower(s.Name)+"?", passingMinutes
+		}
+		a.Cost = a.Minutes
+		l.out = append(l.out, a)
+	}
+}
+
+// scanned reports whether the car was scanned, or has been worked on since it came.
+func (l *lister) scanned() bool {
+	h := l.p.history
+	return len(h) > 1 || len(h) == 1 && slices.ContainsFunc(h[0].Evidence, func(e Evidence) bool { return e.Kind == Scanned })
 }
 
 // reach is the minutes to get at a part: as the car's access cards say, otherwise the Book.
@@ -289,6 +332,10 @@ func (s *State) was(a Action) bool {
 	}
 	for _, e := range s.history[len(s.history)-1].Evidence {
 		switch {
+		case a.Sign != "":
+			if e.Kind == Signed && e.Key == a.Sign {
+				return true
+			}
 		case e.Kind == Held && asked(a.Test).Odds == bench.FromHole:
 			same := true
 			for k, v := range a.Set {

@@ -30,12 +30,18 @@ const (
 	equalPrice = 0.6
 )
 
+// UsualCurrency is the money of the Book's prices.
+const UsualCurrency = "€"
+
 var hazardMinutes = [4]float64{0, 2, 6, 60}
 
 // Price is what a suspect's part costs in this bay. The Book's prices are for caps, valves
 // and seals genuine and the others proven equals.
 func (s *State) Price(f knowledge.Fault, bay Bay) float64 {
-	price := s.Book.CostOf(f.Cost).Price
+	if own, ok := bay.Prices[f.Key]; ok {
+		return own
+	}
+	price := cmp.Or(f.Price, s.Book.CostOf(f.Cost).Price)
 	i, ok := s.index[f.Key]
 	if !ok {
 		return price
@@ -54,8 +60,11 @@ func (s *State) mend(i int, bay Bay) float64 {
 	if bay.Policies[knowledge.SchoolEGR] == "clean" && strings.Contains(f.Order, "cleaning") { // its time instead of the part
 		return 1.5*float64(f.Minutes) + retest
 	}
-	return float64(f.Minutes) + s.Price(f.Fault, bay)/rate*60 + retest
+	return float64(f.Minutes) + s.Price(f.Fault, bay)/rate*60 + retest + float64(s.days(i))*cmp.Or(bay.Day, usualDay)
 }
+
+// days is how long the part of a suspect takes to come.
+func (s *State) days(i int) int { return s.Book.CostOf(s.Suspects[i].Cost).Days }
 
 // price is what is still to be expected when nothing more is tested: parts are renewed one
 // after another in rising cost over odds, each followed by the test that failed, until the
@@ -110,78 +119,35 @@ func (c *planner) price(p []float64, first int) float64 {
 	return sum
 }
 
-// first is what costs least for its odds: what would be tried first when nothing more is
-// tested.
-func (p *planner) first() string {
-	key, best := "", math.Inf(1)
-	marg := make([]float64, len(p.mend))
-	for _, x := range p.gs {
-		at := x.a
-		switch x.a {
-		case -1:
-			at = len(p.mend) - 2
-		case -2:
-			at = len(p.mend) - 1
-		}
-		marg[at] += x.total
-		if x.b >= 0 {
-			marg[x.b] += x.total
-		}
-	}
-	for i, odds := range marg {
-		if odds <= 0 || p.mend[i]/odds >= best {
-			continue
-		}
-		best = p.mend[i] / odds
-		switch i {
-		case len(p.mend) - 2:
-			key = NoneNow
-		case len(p.mend) - 1:
-			key = Other
-		default:
-			key = p.Suspects[i].Key
-		}
-	}
-	return key
-}
-
-// value is what is to be expected of an action, and what it tells in bits. Given is the
-// likelihood of what came before, by particle; nil for nothing: only then are bits counted.
-func (c *planner) value(a *Action, given []float64) (cost, bits float64) {
-	p, w := make([]float64, len(c.gs)), make([]float64, len(c.ps))
-	total := 0.0
-	for i, x := range c.ps {
-		w[i] = x.w
-		if given != nil {
-			w[i] *= given[i]
-		}
-		p[x.group] += w[i]
-		total += w[i]
-	}
-	cost = a.Cost
-	if given == nil {
-		bits = entropy(p, total)
-	}
+// value is what is to be expected of an action, and what it tells in bits.
+func (c *planner) value(a *Action) (cost, bits float64) {
+	p, next := make([]float64, len(c.gs)), c.newCourse()
+	cost, bits = a.Cost, entropy(c.now, 1)
 	for _, odds := range a.odds {
-		clear(p)
-		t := 0.0
-		for i, v := range odds {
-			v *= w[i]
-			p[c.ps[i].group] += v
-			t += v
-		}
-		if t <= 1e-9*total {
+		t := c.afterwards(odds, p)
+		if t <= 1e-9 {
 			continue
 		}
-		for g := range p {
-			p[g] /= t
-		}
-		cost += t / total * c.price(p, -1)
-		if given == nil {
-			bits -= t / total * entropy(p, 1)
-		}
+		cost += t * next.cost(p, a)
+		bits -= t * entropy(p, 1)
 	}
 	return cost, math.Max(bits, 0)
+}
+
+// afterwards puts the odds of each group after an outcome into p, and returns the odds of the
+// outcome.
+func (c *planner) afterwards(odds, p []float64) float64 {
+	clear(p)
+	t := 0.0
+	for i, x := range c.ps {
+		w := x.w * odds[i]
+		p[x.group] += w
+		t += w
+	}
+	for g := range p {
+		p[g] /= math.Max(t, 1e-300)
+	}
+	return t
 }
 
 // entropy of odds that sum to total, in bits.
@@ -196,35 +162,75 @@ func entropy(p []float64, total float64) float64 {
 }
 
 // deeper is what is to be expected of an action when after each outcome the best of some
-// further ones may follow.
-func (c *planner) deeper(a *Action, more []*Action) float64 {
-	cost := a.Cost
-	p := make([]float64, len(c.gs))
-	for o := range a.odds {
-		clear(p)
-		t := 0.0
-		for i, x := range c.ps {
-			w := x.w * a.odds[o][i]
-			p[x.group] += w
-			t += w
-		}
+// further ones may follow. It stops early, with what is certain by then, where that alone
+// reaches most.
+func (c *planner) deeper(a *Action, more []*Action, most float64) float64 {
+	p, next := make([]float64, len(c.gs)), c.newCourse()
+	second := secondStep{planner: c, course: next, p: make([]float64, len(c.gs))}
+	cost, open := a.Cost, 1.0
+	for o, odds := range a.odds {
+		t := c.afterwards(odds, p)
 		if t <= 1e-9 {
 			continue
 		}
-		for g := range p {
-			p[g] /= t
-		}
-		best := c.price(p, -1)
-		if t > 0.01 {
+		best := next.cost(p, a)
+		if t > seldom/2 {
+			repair := next.begin(p)
+			second.given(a.odds[o], t)
 			for _, b := range more {
-				if b == a {
-					continue
+				if b == a || b.Cost+repair >= best {
+					continue // even if it told everything
 				}
-				after, _ := c.value(b, a.odds[o])
-				best = math.Min(best, after)
+				best = math.Min(best, second.value(b, best))
 			}
 		}
 		cost += t * best
+		if open -= t; cost > most && open > 0.01 {
+			return cost
+		}
+	}
+	return cost
+}
+
+// secondStep reckons what may follow one outcome.
+type secondStep struct {
+	*planner
+	course *course
+	at     []int32   // particles that are left
+	w      []float64 // their weights, summing to 1
+	p      []float64
+}
+
+// given takes up an outcome that comes with the odds total.
+func (s *secondStep) given(odds []float64, total float64) {
+	s.at, s.w = s.at[:0], s.w[:0]
+	for i, x := range s.ps {
+		if w := x.w * odds[i] / total; w > 1e-6 {
+			s.at, s.w = append(s.at, int32(i)), append(s.w, w)
+		}
+	}
+}
+
+// value is what is to be expected of an action now; it stops where that reaches most.
+func (s *secondStep) value(b *Action, most float64) float64 {
+	cost := b.Cost
+	for _, odds := range b.odds {
+		clear(s.p)
+		t := 0.0
+		for k, i := range s.at {
+			v := s.w[k] * odds[i]
+			s.p[s.ps[i].group] += v
+			t += v
+		}
+		if t <= 1e-6 {
+			continue
+		}
+		for g := range s.p {
+			s.p[g] /= t
+		}
+		if cost += t * s.course.cost(s.p, b); cost >= most {
+			break
+		}
 	}
 	return cost
 }

@@ -92,7 +92,7 @@ func TestPrior(t *testing.T) {
 	if pairs < 0.08 || pairs > 0.15 {
 		t.Errorf("pairs have %.3f", pairs)
 	}
-	if r := single["cap"] / single["neck"]; math.Abs(r-2) > 1e-9 { // weights 10 and 5
+	if r := (single["cap"] + single["cap-loose"]) / single["neck"]; math.Abs(r-2) > 1e-9 { // weights 6, 4 and 5
 		t.Errorf("cap to neck %.3f", r)
 	}
 	for _, x := range []struct {
@@ -174,6 +174,22 @@ func TestAgainstBruteForce(t *testing.T) {
 	}
 	smell, _ := b.Sign("smell")
 	heard, _ := b.Sign("vent-heard")
+	// How the bench is misread, over what it may come to on this valve.
+	misread := b.Misread("valve-bench")
+	keys := []string{"good", "leaks", "stuck", "sticky", "coil"}
+	for _, s := range m.Suspects {
+		if rows := m.Rows("valve-bench", s.Key); rows != nil && s.Part == "purge-valve" {
+			for _, r := range rows {
+				if !slices.Contains(keys, r.Outcome) {
+					keys = append(keys, r.Outcome)
+				}
+			}
+		}
+	}
+	right := 1.0
+	for _, k := range keys[1:] {
+		right -= misread.Of(k)
+	}
 	good := func(i, k int) (seen float64, felt bool) { // the bench finds the purge valve good
 		rows := m.Rows("valve-bench", m.Suspects[i].Key)
 		if rows == nil || m.Suspects[i].Part != "purge-valve" {
@@ -185,9 +201,14 @@ func TestAgainstBruteForce(t *testing.T) {
 			w float64
 		}{{k, 0.8}, {max(k-1, 0), 0.1}, {min(k+1, diagnose.Steps-1), 0.1}} { // one kind of car: the other's share is its own
 			if rows[x.k*diagnose.Kinds].Outcome == "good" {
-				seen += x.w * (1 - diagnose.ReadBad)
+				seen += x.w * right
 			} else {
-				seen += x.w * diagnose.ReadBad / 3
+				seen += x.w * misread.Of("good")
+			}
+		}
+		for _, w := range b.Showings { // what practice knows of it
+			if p, ok := w.Shows[m.Suspects[i].Key]; ok && slices.Contains(w.Tests, "valve-bench") {
+				seen, bad = seen*(1-p)+p*misread.Of("good"), true
 			}
 		}
 		for k := range diagnose.Steps {
@@ -226,7 +247,7 @@ func TestAgainstBruteForce(t *testing.T) {
 		}
 		p *= mean(math.Sqrt(lo2), math.Sqrt(hi2)) * noisy(smell.Base, ps) * (1 - noisy(heard.Base, ph)) * (1 - noisy(0.012, px))
 		if len(pg) == 0 {
-			pg = []float64{1 - diagnose.ReadBad}
+			pg = []float64{right}
 		}
 		for _, v := range pg {
 			p *= v
@@ -267,7 +288,7 @@ func TestAgainstBruteForce(t *testing.T) {
 				case 4:
 					r = 1
 					if x, ok := good(i, k); ok {
-						r = x / (1 - diagnose.ReadBad)
+						r = x / right
 					}
 				case 5:
 					r = (1 - exit(i, k)) / (1 - 0.012)
@@ -328,13 +349,16 @@ func TestAgainstBruteForce(t *testing.T) {
 func TestOrderDoesNotMatter(t *testing.T) {
 	m := model(t, naMAF)
 	ev := []diagnose.Evidence{{Kind: diagnose.Scanned, Codes: []string{"P0442"}, Ran: []string{"fuel"}, Before: true}, hold(m, 0.7, 0.66, 0.75), {Kind: diagnose.Signed, Key: "smell"}, result("cap-check", "cap", "holds"), {Kind: diagnose.Renewed, Part: "neck"}}
-	base := think(t, m, ev...).Explanations()
+	base := map[string]float64{}
+	for _, e := range think(t, m, ev...).Explanations() {
+		base[e.Key] = e.Odds
+	}
 	rng := rand.New(rand.NewPCG(1, 2))
 	for range 4 {
 		rng.Shuffle(len(ev), func(i, j int) { ev[i], ev[j] = ev[j], ev[i] })
-		for i, e := range think(t, m, ev...).Explanations() {
-			if e.Key != base[i].Key || math.Abs(e.Odds-base[i].Odds) > 1e-9 {
-				t.Fatalf("%s %.9f, in another order %s %.9f", base[i].Key, base[i].Odds, e.Key, e.Odds)
+		for _, e := range think(t, m, ev...).Explanations() {
+			if math.Abs(e.Odds-base[e.Key]) > 1e-9 {
+				t.Fatalf("%s %.9f, in another order %.9f", e.Key, base[e.Key], e.Odds)
 			}
 		}
 	}
@@ -399,6 +423,10 @@ func TestInformation(t *testing.T) {
 		tried++
 		bits := stat.Entropy(odds(s))
 		for _, o := range a.Out {
+			if o.Key == diagnose.Else { // rare ones together: they leave about what there was
+				bits -= o.Odds * stat.Entropy(odds(s))
+				continue
+			}
 			bits -= o.Odds * stat.Entropy(odds(think(t, m, append(known[:2:2], result(a.Test, a.Part, o.Key))...)))
 		}
 		if bits /= math.Ln2; math.Abs(bits-a.Bits) > 0.08 {
@@ -432,8 +460,8 @@ func TestHolds(t *testing.T) {
 		}
 	}
 	shut := diagnose.Evidence{Kind: diagnose.Held, Curve: diagnose.TooLarge(), Entry: whole.Entry, Set: whole.Set}
-	if s := think(t, m, shut); s.Odds("cap") < 0.3 || s.Odds("quick-connect") > 0.01 {
-		t.Errorf("cannot be charged: cap %.3f, O-ring %.3f", s.Odds("cap"), s.Odds("quick-connect"))
+	if s := think(t, m, shut); s.Odds("cap-loose") < 0.2 || s.Odds("quick-connect") > 0.01 {
+		t.Errorf("cannot be charged: cap %.3f, O-ring %.3f", s.Odds("cap-loose"), s.Odds("quick-connect"))
 	}
 	open := whole
 	open.Set = plumbing.Settings{}
@@ -624,7 +652,7 @@ func TestNext(t *testing.T) {
 	if len(all.Actions) < 8 || len(all.Without) != 0 || all.Actions[0].Expect >= all.Now {
 		t.Fatalf("%d actions, %d without, the best %.0f of %.0f min", len(all.Actions), len(all.Without), all.Actions[0].Expect, all.Now)
 	}
-	if all.Actions[0].Test != "smoke" && all.Actions[0].Test != "decay" {
+	if all.Actions[0].Test != "smoke" && all.Actions[0].Test != "cap-check" {
 		t.Errorf("a sized leak is followed by %s", all.Actions[0].Test)
 	}
 	for _, a := range all.Actions {
@@ -675,19 +703,23 @@ func TestNext(t *testing.T) {
 	if len(all.Swaps) == 0 || all.Swaps[0].BreakEven < 0 || all.Swaps[0].BreakEven >= 1 || all.Swaps[0].Expect < all.Now-1e-6 {
 		t.Errorf("%+v; nothing renewed first is cheaper than the best order (%.1f)", all.Swaps[:min(1, len(all.Swaps))], all.Now)
 	}
-	// What is first when nothing more is tested costs least for its odds.
-	of := func(key string) (ratio float64) {
-		for _, w := range all.Swaps {
-			if w.Fault == key {
-				return w.Cost / w.Odds
-			}
+	// Every kind of move is in one order, by what is then to be expected; only what a hand would
+	// do first, or what proves a part, goes before what is a little cheaper.
+	seen := map[diagnose.MoveKind]bool{}
+	for i, x := range all.Moves {
+		seen[x.Kind] = true
+		if i > 1 && x.Expect < all.Moves[i-1].Expect-1e-6 && all.Moves[i-1].Kind != diagnose.ToTest {
+			t.Errorf("%s stands before %s, at %.0f and %.0f min", all.Moves[i-1].Name, x.Name, all.Moves[i-1].Expect, x.Expect)
 		}
-		return math.NaN()
+		if x.Name == "" || x.Why == "" || x.Expect < x.Cost-1e-6 && x.Kind == diagnose.ToTest {
+			t.Errorf("%+v", x)
+		}
 	}
-	for _, w := range all.Swaps {
-		if !(of(all.First) <= 1.001*w.Cost/w.Odds) {
-			t.Errorf("%s is first at %.0f min for its odds, %s takes %.0f", all.First, of(all.First), w.Fault, w.Cost/w.Odds)
-		}
+	if !seen[diagnose.ToTest] || !seen[diagnose.ToReplace] || !seen[diagnose.ToDrive] || !seen[diagnose.ToStop] {
+		t.Errorf("kinds of move: %v", seen)
+	}
+	if a := all.Moves[0]; a.Kind != diagnose.ToTest || a.Action.First == "" && a.Expect > all.Moves[1].Expect {
+		t.Errorf("first is %+v", a)
 	}
 	calm := think(t, m, diagnose.Evidence{Kind: diagnose.Scanned, Ran: []string{""}}, hold(m, 0.03, 0.01, 0.05))
 	if p := calm.Next(diagnose.Bay{}); p.First != diagnose.NoneNow {

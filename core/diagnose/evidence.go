@@ -19,6 +19,7 @@ type Kind string
 // The kinds of evidence.
 const (
 	Scanned Kind = "codes"   // codes present and absent, as the car's own computer could know them
+	Frozen  Kind = "frame"   // what stood in the freeze frame of a code
 	Limits  Kind = "limits"  // a vapour monitor's own number against its limit
 	Trims   Kind = "trims"   // a total fuel trim at one point, from live data or a freeze frame
 	Done    Kind = "test"    // a test of the Book with its outcome and what was read
@@ -40,7 +41,7 @@ type Evidence struct {
 	ID        string // of the record it is from
 	Says      string // in words
 	Kind      Kind
-	Key       string // of a context, sign or found fault; of Trims the point: idle, 2500 or load
+	Key       string // of a context, sign or found fault; of Trims the point: idle, 2500 or load; of Frozen the condition
 	Test      string // of Done
 	Part      string
 	Outcome   string
@@ -48,6 +49,8 @@ type Evidence struct {
 	Readings  bench.Readings // of Done, by channel
 	Overruled bool           // of Done: a person named the outcome, whatever the readings say
 	Codes     []string
+	Pending   []string // of Codes, those that failed on one trip and no more
+	Past      []string // of Codes, those that are permanent only: cleared, and not back yet
 	Ran       []string // monitors that have completed, so that a missing code means something; "" stands for all
 	Curve     *Curve   // of Held
 	Entry     string
@@ -76,12 +79,20 @@ type History []Epoch
 // ErrSilent is returned for evidence that says nothing about this car.
 var ErrSilent = errors.New("it says nothing about this car's suspects")
 
+// silence is ErrSilent with its reason, as the Book gives it.
+type silence struct{ why string }
+
+func (s silence) Error() string        { return "it does not change the odds, because " + s.why }
+func (s silence) Is(target error) bool { return target == ErrSilent }
+
 // read turns evidence into likelihoods. The error says in a sentence what is wrong.
 func (m *Model) read(e Evidence) (piece, error) {
 	p := piece{before: e.Before}
 	switch e.Kind {
 	case Scanned:
 		return m.codes(e)
+	case Frozen:
+		return m.frozen(e)
 	case Limits:
 		return m.limits(e)
 	case Trims:
@@ -242,173 +253,6 @@ func (m *Model) newSign(base float64) *sign {
 	return &sign{feels: make([]bool, len(m.Suspects)), base: base, p: make([]float64, len(m.Suspects)*shades)}
 }
 
-// Odds of codes, chosen here: a check that should have found something has run and stored
-// it, and a code comes without what the plant knows.
-const (
-	codeSet   = 0.9
-	codeStray = 0.012
-)
-
-// share is how much of the shades about one (its own step, the steps beside it, the other
-// kind of car) a condition holds for: a step is wide, and what begins within it is met in
-// part of it.
-func share(rows *[shades]*Row, k, j int, is func(*Row) bool) float64 {
-	v := func(k, j int) float64 {
-		k = min(max(k, 0), steps-1)
-		if r := rows[k*kinds+j]; r != nil && is(r) {
-			return 1
-		}
-		return 0
-	}
-	return 0.7*v(k, j) + 0.1*v(k-1, j) + 0.1*v(k+1, j) + 0.1*v(k, 1-j)
-}
-
-// ran reports whether a monitor has completed, so that a missing code of it means something.
-func (e Evidence) ran(monitor string) bool {
-	return slices.Contains(e.Ran, "") || slices.Contains(e.Ran, monitor)
-}
-
-// codes weighs what is stored and what is not. Codes that say the same thing count once;
-// absence counts only where the monitor has run.
-func (m *Model) codes(e Evidence) (piece, error) {
-	p := piece{before: e.Before}
-	has := func(list []string) bool {
-		return slices.ContainsFunc(list, func(c string) bool { return slices.Contains(e.Codes, c) })
-	}
-	for _, g := range m.Book.Groups {
-		there := has(g.Codes)
-		if !there && !e.ran(g.Monitor) {
-			continue
-		}
-		if len(g.Shows) > 0 {
-			l := m.shown(g.Base, g.Shows)
-			l.absent = !there
-			p.parts = append(p.parts, l)
-			continue
-		}
-		stray := cmp.Or(g.Base, codeStray)
-		l := m.newSign(stray)
-		l.absent = !there
-		any := false
-		for i, s := range m.Suspects {
-			rows := m.table.of(Codes, s, m.Car)
-			if rows == nil {
-				continue
-			}
-			for k := range steps {
-				for j := range kinds {
-					v := share(rows, k, j, func(r *Row) bool {
-						return slices.ContainsFunc(g.Codes, func(c string) bool { return hasWord(r.Outcome, c) })
-					})
-					l.p[i*shades+k*kinds+j] = stray + (codeSet-stray)*v
-					l.feels[i] = l.feels[i] || v > 0
-				}
-			}
-			any = any || l.feels[i]
-		}
-		if any {
-			p.parts = append(p.parts, l)
-		}
-	}
-	if l := m.leakCodes(e); l != nil {
-		p.parts = append(p.parts, l)
-	}
-	if len(p.parts) == 0 {
-		return p, ErrSilent
-	}
-	return p, nil
-}
-
-func hasWord(list, word string) bool {
-	for len(list) > 0 {
-		w, rest, _ := strings.Cut(list, " ")
-		if w == word {
-			return true
-		}
-		list = rest
-	}
-	return false
-}
-
-// leakCodes weighs the codes of leak sizes. Several at once is no contradiction: a leak
-// near a threshold, one that varies, or a check that cannot do its work.
-func (m *Model) leakCodes(e Evidence) likelihood {
-	class := func(codes func(string) bool) int { // 0 none, then by size, last: several
-		c := 0
-		for i, s := range m.Book.Sizes {
-			if slices.ContainsFunc(s.Codes, codes) {
-				if c > 0 {
-					return len(m.Book.Sizes) + 1
-				}
-				c = i + 1
-			}
-		}
-		return c
-	}
-	several := len(m.Book.Sizes) + 1
-	met := class(func(c string) bool { return slices.Contains(e.Codes, c) })
-	if met == 0 && !e.ran("evap") {
-		return nil
-	}
-	// Odds of each class where the plant says one: most often that one, sometimes the next.
-	seen := func(says, class int, varies bool) float64 {
-		if says == 0 {
-			return [...]float64{1 - 3.5*codeStray, codeStray, codeStray, codeStray, codeStray / 2}[min(class, 4)]
-		}
-		v := 0.05
-		if varies {
-			v = 0.3
-		}
-		switch {
-		case class == several:
-			return v
-		case class == 0:
-			return 0.08
-		case says == several:
-			return (0.92 - v) / float64(len(m.Book.Sizes))
-		case class == says:
-			return 0.92 - v - 0.14
-		case class == says+1 || class == says-1:
-			return 0.06
-		}
-		return 0.02
-	}
-	l := &words{feels: make([]bool, len(m.Suspects)), seen: make([]float64, len(m.Suspects)*shades), well: make([]float64, len(m.Suspects)*shades), ok: met == 0}
-	for j := range kinds {
-		l.none[j] = seen(0, met, false)
-	}
-	for i, s := range m.Suspects {
-		rows := m.table.of(Codes, s, m.Car)
-		if rows == nil {
-			continue
-		}
-		var classes [shades]int
-		for x, r := range rows {
-			if r != nil && r.Outcome != "" {
-				classes[x] = class(func(c string) bool { return hasWord(r.Outcome, c) })
-			}
-		}
-		says := func(k, j int) int { return classes[min(max(k, 0), steps-1)*kinds+j] }
-		sticks := slices.ContainsFunc(s.Changes, func(c knowledge.Change) bool { return c.Param == "sticks" }) || s.Varies
-		for k := range steps {
-			for j := range kinds {
-				c := says(k, j)
-				l.feels[i] = l.feels[i] || c > 0
-				varies := sticks || says(k+1, j) != c || says(k-1, j) != c || says(k, 1-j) != c
-				x := i*shades + k*kinds + j
-				for _, n := range []struct {
-					k, j int
-					w    float64
-				}{{k, j, 0.7}, {k - 1, j, 0.1}, {k + 1, j, 0.1}, {k, 1 - j, 0.1}} {
-					l.seen[x] += n.w * seen(says(n.k, n.j), met, varies)
-					l.well[x] += n.w * seen(says(n.k, n.j), 0, varies)
-				}
-			}
-		}
-	}
-	return l
-}
-
 // limits weighs the number of a vapour monitor against its limit (service 06): what it
 // takes the leak for, times the root of value over limit, roughly.
 func (m *Model) limits(e Evidence) (piece, error) {
@@ -545,6 +389,9 @@ func (m *Model) done(e Evidence) (piece, error) {
 	if bench.Beside(e.Readings) || bench.Section(e.Readings) != "" {
 		return p, ErrSilent // of another part, or of a section that the plant was not asked about
 	}
+	if o, _ := entry.Outcome(e.Outcome); o.Nothing != "" {
+		return p, silence{o.Nothing}
+	}
 	t := bench.For(entry)
 	v, err := bench.Judge(entry, m.subject(e.Part), e.Readings)
 	if err != nil {
@@ -568,6 +415,9 @@ func (m *Model) done(e Evidence) (piece, error) {
 	default:
 		if e.Outcome = cmp.Or(e.Outcome, v.Outcome); e.Outcome == "" {
 			return p, fmt.Errorf("the test %q: %s", e.Test, v.Says)
+		}
+		if o, _ := entry.Outcome(e.Outcome); o.Nothing != "" {
+			return p, silence{o.Nothing}
 		}
 		return m.came(t, e)
 	}

@@ -33,9 +33,8 @@ func (s Suspect) Wall(k int) (low, high float64) { return s.wall(k) }
 
 // Sizes of the model.
 const (
-	Steps   = steps
-	Kinds   = kinds
-	ReadBad = readsWrong
+	Steps = steps
+	Kinds = kinds
 )
 
 // Actions lists everything that could be done on a car of which nothing is known.

@@ -2,6 +2,7 @@ package diagnose
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"math"
 	"slices"
@@ -48,8 +49,12 @@ func (m *Model) Think(h History) (*State, error) {
 		st.ids = nil
 		for _, e := range ep.Evidence {
 			p, err := m.read(e)
-			if err == ErrSilent {
-				st.Silent = append(st.Silent, Silent{e.ID, e.Says, "it says nothing about what this car can have"})
+			if errors.Is(err, ErrSilent) {
+				why := "it says nothing about what this car can have"
+				if s, ok := err.(silence); ok {
+					why = s.Error()
+				}
+				st.Silent = append(st.Silent, Silent{e.ID, e.Says, why})
 				p, err = piece{}, nil
 			}
 			if err != nil {

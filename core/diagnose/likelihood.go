@@ -49,6 +49,9 @@ type numbers struct {
 	spread []float64           // of like cars and of the instrument
 	bound  []float64           // ±1: what was read is at a stop, the truth lies beyond
 	flat   float64             // of a stray reading
+	// Where practice knows better: the share of cars with a suspect that read otherwise than the
+	// plant's, and how likely those make what was read.
+	other, so []float64
 }
 
 // place is where a channel stands among the numbers.
@@ -81,11 +84,11 @@ func (l *numbers) odds(j int, a, b, wideA, wideB []float64) float64 {
 func (l *numbers) sound(j int) float64 { return l.odds(j, nil, nil, nil, nil) }
 func (l *numbers) one(s, k, j int) float64 {
 	i := k*kinds + j
-	return l.odds(j, l.change[s][i], nil, l.wide[s][i], nil)
+	return (1-l.other[s])*l.odds(j, l.change[s][i], nil, l.wide[s][i], nil) + l.so[s]
 }
 func (l *numbers) two(a, ka, b, kb, j int) float64 {
 	x, y := ka*kinds+j, kb*kinds+j
-	return l.odds(j, l.change[a][x], l.change[b][y], l.wide[a][x], l.wide[b][y])
+	return (1-l.other[a])*(1-l.other[b])*l.odds(j, l.change[a][x], l.change[b][y], l.wide[a][x], l.wide[b][y]) + math.Max(l.so[a], l.so[b])
 }
 
 // holes is a reading of the size of all holes under the gauge together: areas add.

@@ -44,6 +44,7 @@ type Model struct {
 	table    *Table
 	index    map[string]int
 	pairs    [][2]int
+	sealed   [][steps]float64 // holes of the suspects that the car's own leak check can see
 	// Odds before anything is known.
 	two, none, other float64
 }
@@ -103,6 +104,7 @@ func New(b knowledge.Book, t *Table, car Car) (*Model, error) {
 		}
 		s.Prior *= share / math.Max(total, 0.01) / sum[s.Family]
 	}
+	m.sealed = m.own()
 	worn := 0.5*math.Min(car.Age/oldYears, 1) + 0.5*math.Min(float64(car.Km)/farKm, 1)
 	m.two, m.none, m.other = pairsFew+(pairsMany-pairsFew)*worn, nothingNow, unknown
 	for a := range m.Suspects {

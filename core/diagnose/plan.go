@@ -14,13 +14,15 @@ import (
 
 // Bay is what a shop has and how it works. Costs are in minutes and what is worth minutes.
 type Bay struct {
-	Kit      []string          // keys of the Book's kit; nil: all of it
-	Rate     float64           // money an hour of work; 0 takes 66
-	Day      float64           // what a day of waiting is worth; 0 takes 120 min
-	Policies map[string]string // option by school of the Book
-	Last     string            // the set-up that still stands: see Shares of a test
-	Careful  bool              // there are people trained for sealed tanks and high voltage
-	Access   map[string]int    // minutes to reach a part on this car, from its access cards
+	Kit      []string           // keys of the Book's kit; nil: all of it
+	Rate     float64            // money an hour of work; 0 takes 66
+	Currency string             // its sign; empty takes UsualCurrency
+	Prices   map[string]float64 // of the part of a fault, where the shop has its own
+	Day      float64            // what a day of waiting is worth; 0 takes 120 min
+	Policies map[string]string  // option by school of the Book
+	Last     string             // the set-up that still stands: see Shares of a test
+	Careful  bool               // there are people trained for sealed tanks and high voltage
+	Access   map[string]int     // minutes to reach a part on this car, from its access cards
 }
 
 // Genuine reports whether a part of this kind is bought genuine: always where that is the
@@ -41,6 +43,7 @@ type Outcome struct {
 // Action is something that may be done next: a test of the Book on this car.
 type Action struct {
 	Test    string
+	Sign    string // of a question, that is no test
 	Part    string // that is tried by itself, or looked at
 	Plug    string // line that is plugged for a hold
 	Name    string
@@ -51,6 +54,7 @@ type Action struct {
 	Expect  float64 // what is to be expected until the car is mended, this action included
 	Bits    float64 // what it tells
 	Why     string
+	First   string   // why a hand would do it first; empty when the cost alone decides
 	Missing []string // kit that the bay has not
 	Barred  string   // why it is not offered here, though the kit is there
 	Out     []Outcome
@@ -84,12 +88,13 @@ type Swap struct {
 
 // Plan is what may be done next, best first.
 type Plan struct {
-	Actions []Action // that this bay can do
+	Moves   []Move   // of every kind, best first
+	Actions []Action // the tests among them, that this bay can do
 	Without []Action // that lack kit or are barred here
 	Swaps   []Swap
 	Now     float64 // expected cost when nothing more is tested: parts renewed in the order of odds over cost
-	First   string  // what is first in that order: a suspect, NoneNow or Other
-	Instead string  // a sentence on First where no test is worth its time; empty where one is
+	First   string  // what is best where that is no test: a suspect, NoneNow or Other
+	Instead string  // a sentence on it; empty where a test is best
 	Buy     []Purchase
 }
 
@@ -100,10 +105,13 @@ type Purchase struct {
 	For   string  // the test it would be used for
 }
 
-// How many actions are looked at more deeply, and how many may follow each.
+// How many actions may follow another, how far beyond the leader one is still looked at, and the
+// share of what the best test tells that a test must tell (chosen here).
 const (
-	lookDeeper = 4
-	lookWide   = 8
+	lookWide   = 20
+	lookDeeper = 8 // of what the bay cannot do, and of questions
+	lookFor    = 1.15
+	leastBits  = 0.12
 )
 
 // planner holds what all of a plan's reckoning needs: the state, the bay, and the odds
@@ -116,6 +124,7 @@ type planner struct {
 	gs   []group
 	now  []float64 // odds of each group
 	mend []float64 // cost of each suspect's repair; the last two: none-now, other
+	all  []try     // what may be tried
 }
 
 func (s *State) planner(bay Bay) *planner {
@@ -137,17 +146,24 @@ func (s *State) planner(bay Bay) *planner {
 // Next ranks what may be done, by what it is then still to cost until the car is fixed.
 func (s *State) Next(bay Bay) Plan {
 	p := s.planner(bay)
-	plan := Plan{Now: p.price(p.now, -1), First: p.first()}
-	open, rest := p.ranked(plan.Now)
+	plan := Plan{Now: p.price(p.now, -1)}
+	open, rest := p.ranked()
 	for _, a := range open {
 		p.describe(a)
-		plan.Actions = append(plan.Actions, *a)
 	}
-	best := plan.Now
-	if len(open) > 0 && open[0].Expect < best {
-		best = open[0].Expect
-	} else {
-		plan.Instead = p.instead(plan.First)
+	open = slices.DeleteFunc(open, func(a *Action) bool { return !a.changes() })
+	plan.Moves = p.moves(open)
+	for _, m := range plan.Moves {
+		if m.Kind == ToTest {
+			plan.Actions = append(plan.Actions, *m.Action)
+		}
+	}
+	best := math.Inf(1)
+	for _, m := range plan.Moves {
+		best = math.Min(best, m.Expect)
+	}
+	if m := plan.Moves[0]; m.Kind != ToTest {
+		plan.First, plan.Instead = cmp.Or(m.Fault, map[MoveKind]string{ToStop: Other}[m.Kind], NoneNow), m.Name+". "+m.Why
 	}
 	for _, a := range rest {
 		p.describe(a)
@@ -158,58 +174,102 @@ func (s *State) Next(bay Bay) Plan {
 	return plan
 }
 
+// changes reports whether an outcome of an action could change what is thought of any suspect.
+func (a *Action) changes() bool { return len(a.Accuses)+len(a.Clears) > 0 }
+
 // able reports whether a bay can do an action.
 func (a *Action) able() bool { return len(a.Missing) == 0 && a.Barred == "" }
 
 // ranked returns the actions that this bay can do, best first, and those that it cannot.
-// now is what is expected when nothing more is tested.
-func (p *planner) ranked(now float64) (open, rest []*Action) {
+func (p *planner) ranked() (open, rest []*Action) {
 	list := slices.DeleteFunc(p.actions(), p.was)
 	tells := make([]bool, len(list))
 	side(len(list), func(i int) {
 		a := &list[i]
-		if tells[i] = p.expect(a); tells[i] {
-			a.Expect, a.Bits = p.value(a, nil)
+		tells[i] = p.expect(a)
+	})
+	var able []*Action
+	for i := range list {
+		if tells[i] && list[i].able() && list[i].Sign == "" {
+			able = append(able, &list[i])
+		}
+	}
+	p.all = p.tries(able)
+	side(len(list), func(i int) {
+		a := &list[i]
+		if tells[i] {
+			a.Expect, a.Bits = p.value(a)
 			a.share = 1
 			if school := p.bay.Policies[knowledge.SchoolOrder]; school == "gross" || school == "small" {
 				a.share -= lean * p.leans(a, school)
 			}
 		}
 	})
-	var can []*Action
+	var asks []*Action
 	for i := range list {
-		if tells[i] {
-			can = append(can, &list[i])
-		}
-	}
-	rank := func(a, b *Action) int { return cmp.Compare(a.Expect*a.share, b.Expect*b.share) }
-	slices.SortStableFunc(can, rank)
-	for _, a := range can {
-		if a.able() {
+		switch a := &list[i]; {
+		case !tells[i]:
+		case a.Sign != "":
+			asks = append(asks, a)
+		case a.able():
 			open = append(open, a)
-		} else {
+		default:
 			rest = append(rest, a)
 		}
 	}
-	// What tells next to nothing is not worth its place, however cheap: with the best test
-	// behind it, it would look nearly as good as that.
-	most := 0.0
-	for _, a := range open {
+	for _, l := range [][]*Action{open, rest, asks} {
+		slices.SortStableFunc(l, cheaper)
+	}
+	tell := telling(open)
+	more := open[:min(tell, lookWide)]
+	leader := p.deepen(open[:tell], more, math.Inf(1))
+	p.deepen(rest[:min(len(rest), lookDeeper)], more, leader)
+	p.deepen(asks[:min(len(asks), lookDeeper)], more, leader)
+	asks = slices.DeleteFunc(asks[:min(len(asks), lookDeeper)], func(a *Action) bool { return a.Bits < leastBits/2*bitsOf(open) })
+	return append(open, asks...), rest
+}
+
+// bitsOf is what the best of some actions tells, bits.
+func bitsOf(list []*Action) (most float64) {
+	for _, a := range list {
 		most = math.Max(most, a.Bits)
 	}
-	telling := func(a *Action) bool { return a.Bits >= 0.12*most && a.Expect < now }
-	slices.SortStableFunc(open, func(a, b *Action) int { return btoi(telling(b)) - btoi(telling(a)) })
-	tell := 0
-	for tell < len(open) && telling(open[tell]) {
-		tell++
+	return most
+}
+
+// cheaper orders actions by what is to be expected of them, less what a school takes off.
+func cheaper(a, b *Action) int { return cmp.Compare(a.Expect*a.share, b.Expect*b.share) }
+
+// telling puts actions that tell enough before the others, and returns how many there are. What
+// tells next to nothing is not worth its place, however cheap: with the best test behind it, it
+// would look nearly as good as that.
+func telling(open []*Action) (n int) {
+	tells := func(a *Action) bool { return a.Bits >= leastBits*bitsOf(open) }
+	slices.SortStableFunc(open, func(a, b *Action) int { return btoi(tells(b)) - btoi(tells(a)) })
+	for n < len(open) && tells(open[n]) {
+		n++
 	}
-	// Look deeper below the best few: after each outcome the better of repairing and the
-	// best of some further tests.
-	side(min(tell, lookDeeper), func(i int) {
-		open[i].Expect = p.deeper(open[i], open[:min(len(open), lookWide)])
+	return n
+}
+
+// deepen looks deeper below actions: after each outcome the better of going on by the rule of
+// thumb and the best further test. Those that could not come near the leader even so are left.
+// It orders them, and returns what is to be expected of the best.
+func (p *planner) deepen(list, more []*Action, leader float64) float64 {
+	if len(list) == 0 {
+		return leader
+	}
+	from := 0
+	if math.IsInf(leader, 1) {
+		list[0].Expect = p.deeper(list[0], more, leader)
+		leader, from = list[0].Expect*list[0].share, 1
+	}
+	side(len(list)-from, func(i int) {
+		a := list[i+from]
+		a.Expect = math.Min(a.Expect, p.deeper(a, more, lookFor*leader/a.share))
 	})
-	slices.SortStableFunc(open[:min(tell, lookDeeper)], rank)
-	return open, rest
+	slices.SortStableFunc(list, cheaper)
+	return math.Min(leader, list[0].Expect*list[0].share)
 }
 
 // purchases says what each piece of kit that alone is missing would save, against the

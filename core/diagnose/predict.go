@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"wexter/core/bench"
+	"wexter/core/knowledge"
 	"wexter/core/plumbing"
 )
 
@@ -17,12 +18,10 @@ type prediction struct {
 	feels    []bool
 	p        []float64 // [suspect][shade][outcome]
 	well     [kinds][]float64
-	usual    int // outcome of a sound car
+	usual    int       // outcome of a sound car
+	wrong    []float64 // odds that an outcome is written down where another is true
+	lost     float64   // their sum
 }
-
-// readsWrong is the odds that an outcome is written down which the car did not show, or
-// that the car differs from the plant's. Chosen here.
-const readsWrong = 0.05
 
 func (pr *prediction) at(s, x int) []float64 {
 	n := len(pr.outcomes)
@@ -54,30 +53,79 @@ func (pr *prediction) words(outcome string) (*words, error) {
 
 func (m *Model) newPrediction(test string, outcomes []string, usual int) *prediction {
 	pr := &prediction{test: test, outcomes: outcomes, feels: make([]bool, len(m.Suspects)), p: make([]float64, len(m.Suspects)*shades*len(outcomes)), usual: usual}
-	n := float64(len(outcomes))
+	misread := m.Book.Misread(test)
+	for _, o := range outcomes {
+		pr.wrong = append(pr.wrong, misread.Of(o))
+		pr.lost += misread.Of(o)
+	}
 	for j := range kinds {
 		pr.well[j] = make([]float64, len(outcomes))
-		for o := range outcomes {
-			pr.well[j][o] = readsWrong / (n - 1)
-		}
-		pr.well[j][usual] = 1 - readsWrong
+		pr.spread(pr.well[j], usual, 1)
 	}
 	return pr
 }
 
-// put adds an outcome's share to a shade, beside what is read wrong.
-func (pr *prediction) put(s, x, o int, share float64) {
-	row := pr.at(s, x)
-	n := float64(len(row))
+// spread adds an outcome's share to a row, beside what is written down in its place.
+func (pr *prediction) spread(row []float64, o int, share float64) {
 	for i := range row {
 		if i == o {
-			row[i] += share * (1 - readsWrong)
+			row[i] += share * (1 - pr.lost + pr.wrong[o])
 		} else {
-			row[i] += share * readsWrong / (n - 1)
+			row[i] += share * pr.wrong[i]
 		}
 	}
+}
+
+// put adds an outcome's share to a shade.
+func (pr *prediction) put(s, x, o int, share float64) {
+	pr.spread(pr.at(s, x), o, share)
 	if o != pr.usual && share > 0 {
 		pr.feels[s] = true
+	}
+}
+
+// push moves a share of a row onto one outcome, whatever else it shows.
+func (pr *prediction) push(row []float64, o int, share float64) {
+	for i := range row {
+		row[i] *= 1 - share
+	}
+	pr.spread(row, o, share)
+}
+
+// practice moves what practice knows of a test better than the plant: for suspects that the
+// test tries, and for cars without any of them.
+func (m *Model) practice(pr *prediction, tries func(int) bool) {
+	for _, w := range m.Book.Showings {
+		o := slices.Index(pr.outcomes, w.Outcome)
+		if o < 0 || !slices.Contains(w.Tests, pr.test) {
+			continue
+		}
+		for i, s := range m.Suspects {
+			share, named := w.Shows[s.Key]
+			if !named || !tries(i) {
+				share = w.Base
+			}
+			if !pr.feels[i] {
+				if share <= w.Base {
+					continue
+				}
+				pr.like(i) // it shows what a sound car does, until practice says more
+			}
+			for x := range shades {
+				pr.push(pr.at(i, x), o, share)
+			}
+		}
+		for j := range kinds {
+			pr.push(pr.well[j], o, w.Base)
+		}
+	}
+}
+
+// like lets a suspect show what a sound car does.
+func (pr *prediction) like(i int) {
+	pr.feels[i] = true
+	for x := range shades {
+		copy(pr.at(i, x), pr.well[x%kinds])
 	}
 }
 
@@ -90,18 +138,19 @@ func (m *Model) predict(test, part, entry string, set plumbing.Settings) (*predi
 	case bench.FromSmoke:
 		return m.smoke(t, entry, set)
 	}
-	if !Simulated(m.Book, test, m.Of) {
-		return nil, ErrSilent
-	}
 	if t.On == bench.OnePart && part == "" {
 		return nil, fmt.Errorf("the test %q is of one part: say which", test)
+	}
+	tries := func(i int) bool {
+		s := m.Suspects[i]
+		return t.On != bench.OnePart || Target(m.Graph, s.Fault, s.Part, test) == part
 	}
 	x := expected{Model: m, test: t, part: part}
 	x.outcomes()
 	var pr *prediction
 	for i, s := range m.Suspects {
 		rows := m.table.of(test, s, m.Car)
-		if rows == nil || t.On == bench.OnePart && Target(m.Graph, s.Fault, s.Part, test) != part {
+		if rows == nil || !tries(i) || !Simulated(m.Book, test, m.Of) {
 			continue
 		}
 		if pr == nil {
@@ -113,7 +162,16 @@ func (m *Model) predict(test, part, entry string, set plumbing.Settings) (*predi
 		}
 		x.put(pr, i, rows)
 	}
-	if pr == nil {
+	if pr == nil { // the plant knows nothing of it
+		e, _ := m.Book.Test(test)
+		usual := slices.IndexFunc(x.keys, func(k string) bool { o, _ := e.Outcome(k); return o.Means == knowledge.Sound })
+		if usual < 0 || !e.Fits(m.Of) {
+			return nil, ErrSilent
+		}
+		pr = m.newPrediction(test, x.keys, usual)
+	}
+	m.practice(pr, tries)
+	if !slices.Contains(pr.feels, true) {
 		return nil, ErrSilent
 	}
 	return pr, nil
@@ -323,10 +381,12 @@ func (m *Model) numbers(test string, read bench.Readings) *numbers {
 			l.flat /= 20 * r.Spread
 		}
 	}
+	m.practised(l, e, read)
 	any := false
 	for i, s := range m.Suspects {
 		rows := m.table.of(test, s, m.Car)
 		if rows == nil {
+			l.other[i], l.so[i] = 0, 0
 			continue
 		}
 		part := Target(m.Graph, s.Fault, s.Part, test)
@@ -349,6 +409,35 @@ func (m *Model) numbers(test string, read bench.Readings) *numbers {
 		}
 	}
 	return l
+}
+
+// practised puts what practice knows better beside the plant's numbers: a share of the cars with
+// a fault read as one of the outcomes asks, anywhere within some six spreads.
+func (m *Model) practised(l *numbers, e knowledge.Test, read bench.Readings) {
+	l.other, l.so = make([]float64, len(m.Suspects)), make([]float64, len(m.Suspects))
+	v, err := bench.Judge(e, m.subject(""), read)
+	if err != nil {
+		return
+	}
+	density := 1.0
+	for n, x := range l.read {
+		if !math.IsNaN(x) {
+			density /= 6 * l.spread[n]
+		}
+	}
+	for _, w := range m.Book.Showings {
+		if !slices.Contains(w.Tests, e.Key) {
+			continue
+		}
+		for i, s := range m.Suspects {
+			if p := w.Shows[s.Key]; p > 0 {
+				l.other[i] = 1 - (1-l.other[i])*(1-p)
+				if w.Outcome == v.Outcome {
+					l.so[i] += p * density
+				}
+			}
+		}
+	}
 }
 
 // weighed are the channels of a test that are weighed as numbers.
@@ -393,7 +482,7 @@ func (at weighed) changes(l *numbers, i int, own *[kinds]*Row, rows *[shades]*Ro
 				if up != nil && down != nil { // even within a step
 					wide[n] = math.Abs(up[n]-down[n]) / float64(min(k+1, steps-1)-max(k-1, 0)) / math.Sqrt(12)
 				}
-				if math.Abs(change[n]) > 0.3*l.spread[n] {
+				if math.Abs(change[n]) > 0.3*l.spread[n] || l.other[i] > 0 {
 					l.feels[i] = true
 				}
 			}

@@ -157,28 +157,14 @@ func (p *planner) why(a *Action) string {
 		return fmt.Sprintf("%s: then rather %s. Otherwise: %s.", upperName(usual.Name), p.list(left), p.list(a.Accuses))
 	case len(a.Accuses) > 0 && len(a.Clears) > 0:
 		return fmt.Sprintf("%s: %s would be clear. Otherwise it is most likely there.", upperName(usual.Name), p.list(a.Clears))
+	case len(a.Accuses) > 0 && asked(a.Test).ByPlace != "":
+		return fmt.Sprintf("If something shows (%.0f %%): %s.", 100*rest, p.list(a.Accuses))
 	case len(a.Accuses) > 0:
 		return fmt.Sprintf("If not %s (%.0f %%): %s.", usual.Name, 100*rest, p.list(a.Accuses))
 	case len(a.Clears) > 0:
 		return fmt.Sprintf("%s: %s would be clear.", upperName(usual.Name), p.list(a.Clears))
 	}
 	return "The result would not change what to do."
-}
-
-// instead says what to do where no test lowers what is to be expected.
-func (p *planner) instead(first string) string {
-	switch first {
-	case NoneNow:
-		return "No test at hand is worth its time now: most likely nothing is there at the moment. Let the monitor run, and see."
-	case Other:
-		return "No test at hand is worth its time now, and no part: look for what the Book does not know, along the whole system, or repeat the test that you trust least."
-	}
-	for i, x := range p.Suspects {
-		if x.Key == first {
-			return fmt.Sprintf("No test at hand is worth its time now: for its odds, %.0f %%, %s costs least to renew. See it bad with your own eyes before you do.", min(100*p.marg[i], 99), plumbing.Lower(x.Name))
-		}
-	}
-	return ""
 }
 
 func upperName(s string) string {

@@ -26,8 +26,8 @@ type Row struct {
 	Outcome  string               // what the readings come to
 }
 
-// Codes names, among the tests of the table, what the car's own control unit stores on
-// one drive and the night after it.
+// Codes names, among the tests of the table, what the car's own control unit stores on its
+// drives and in the nights after them.
 const Codes = "codes"
 
 // Severities are the middles of the steps of severity; each stands for a fifth of the
@@ -63,7 +63,7 @@ func Simulated(b knowledge.Book, test string, of plumbing.Combination) bool {
 
 // feels reports whether the plant is asked about a fault under a test.
 func feels(t bench.Test, f knowledge.Fault) bool {
-	return !f.Silent() && t.FeelsFault(f)
+	return !f.Silent() && !f.Practice && t.FeelsFault(f)
 }
 
 // Target is the part that a part test tries when a fault on a part is in question; empty
@@ -222,7 +222,7 @@ func Wanted(b knowledge.Book) ([]Row, error) {
 // severity, and the same car without it.
 func (w *wanting) fault(t bench.Test, f knowledge.Fault, car Car) {
 	part, can := f.Can(car.Graph, car.Of)
-	if !can || f.Family == "other" {
+	if !can || f.Family == "other" || f.Practice {
 		return
 	}
 	target, at := Target(car.Graph, f, part, t.Key), placeOf(car.Graph, f, part)

@@ -39,7 +39,7 @@ func TestABrokenBookNamesTheEntry(t *testing.T) {
 		`fault "cap": it cannot be the victim of "cap"`:       func(b *knowledge.Book) { b.Faults[0].Causes = []string{"cap"} },
 		`fault "cap": there is no archetype "gone"`:           func(b *knowledge.Book) { b.Faults[0].Only = []string{"gone"} },
 		`fault "cap": no car can have it`:                     func(b *knowledge.Book) { b.Faults[0].Only = []string{"no-vapour"} },
-		`fault "neck": a key of its own`:                      func(b *knowledge.Book) { b.Faults = append(b.Faults, b.Faults[1]) },
+		`fault "cap-loose": a key of its own`:                 func(b *knowledge.Book) { b.Faults = append(b.Faults, b.Faults[1]) },
 		`fault "cap": 0 minutes`:                              func(b *knowledge.Book) { b.Faults[0].Minutes = 0 },
 		`test "readiness": a procedure without its caution`:   func(b *knowledge.Book) { b.Tests[0].Cautions = nil },
 		`test "readiness": there is no caution "gone"`:        func(b *knowledge.Book) { b.Tests[0].Cautions = []string{"gone"} },
@@ -83,7 +83,7 @@ func TestABrokenBookNamesTheEntry(t *testing.T) {
 // no source).
 func TestFaultWeights(t *testing.T) {
 	b := ingest.Book()
-	for key, want := range map[string]float64{"cap": 10, "neck": 5, "flange-seal": 4, "canister-coupler": 6, "purge-valve": 9, "vent-valve": 6, "eonv-unit": 7, "manifold-gasket": 5, "pcv-line": 6,
+	for key, want := range map[string]float64{"cap": 6, "cap-loose": 4, "neck": 5, "flange-seal": 4, "canister-coupler": 6, "purge-valve": 9, "vent-valve": 6, "eonv-unit": 7, "manifold-gasket": 5, "pcv-line": 6,
 		"regulator": 7, "manifold-check": 5, "egr-ports": 7, "dp-sensor": 5, "charge-hose": 7, "bypass": 4, "air-meter": 6, "fuel-pressure": 5} {
 		t.Run(key, func(t *testing.T) {
 			if f, ok := b.Fault(key); !ok || f.Weight != want {

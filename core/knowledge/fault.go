@@ -27,21 +27,25 @@ type Fault struct {
 	Weight  float64            // shop odds within its family
 	Context map[string]float64 // what raises or lowers the odds, as a factor
 	Changes []Change           // what it does to the plumbing
+	Sets    map[string]float64 // odds that control units store a code of a group with it; the Book's own stand with the groups
 	Order   string             // the part to order
 	Seals   string             // and what belongs to it
 	Minutes int                // to repair
 	Cost    string             // class
+	Price   float64            // of the part, where it is not that of its class
 	Tests   []string           // tests that can see it
 	// Metering: how the engine meters its air shows in what it does. Varies: it differs from
 	// day to day. Yardstick: the plant is asked about it in the place of every other fault
 	// that is nothing but a hole in the sealed system.
 	Metering, Varies, Yardstick bool
-	Causes                      []string // faults of which it may be the victim
+	// Practice: the plant does not know it; what it shows is set by hand.
+	Practice bool
+	Causes   []string // faults of which it may be the victim
 }
 
 // Silent reports whether the fault changes nothing that a test could feel.
 func (f Fault) Silent() bool {
-	return !slices.ContainsFunc(f.Changes, func(c Change) bool { return c.Param != "ready" })
+	return !f.Practice && !slices.ContainsFunc(f.Changes, func(c Change) bool { return c.Param != "ready" })
 }
 
 // Change is a parameter of the plumbing with the range of severities.
@@ -123,6 +127,11 @@ func (b Book) checkFaults(cars []plumbing.Car) error {
 		if err := b.checkOnly("fault", f.Key, f.Only); err != nil {
 			return err
 		}
+		for g := range f.Sets {
+			if !b.groupKeys()[g] {
+				return plumbing.Entry("fault", f.Key, "there is no group of codes %q", g)
+			}
+		}
 		for _, t := range f.Tests {
 			if _, ok := b.Test(t); !ok {
 				return plumbing.Entry("fault", f.Key, "there is no test %q", t)
@@ -187,12 +196,16 @@ func (f Fault) check(w faultWords) error {
 		return plumbing.Entry("fault", f.Key, "say which part carries it")
 	case f.Minutes <= 0 || f.Minutes > 3000:
 		return plumbing.Entry("fault", f.Key, "%d minutes to repair cannot be", f.Minutes)
+	case slices.ContainsFunc(slices.Collect(maps.Values(f.Sets)), func(p float64) bool { return !(p > 0 && p < 1) }):
+		return plumbing.Entry("fault", f.Key, "the odds of a code lie between 0 and 1")
+	case !(f.Price >= 0 && f.Price < 1e5):
+		return plumbing.Entry("fault", f.Key, "a price of %g cannot be", f.Price)
 	case !w.costs[f.Cost]:
 		return plumbing.Entry("fault", f.Key, "there is no cost %q", f.Cost)
 	case len(f.Tests) == 0:
 		return plumbing.Entry("fault", f.Key, "a fault without a test that can see it")
-	case len(f.Changes) == 0 && f.Family != "other":
-		return plumbing.Entry("fault", f.Key, "say what it changes")
+	case (len(f.Changes) == 0) != f.Practice && f.Family != "other":
+		return plumbing.Entry("fault", f.Key, "say what it changes, or that only practice knows it")
 	}
 	for _, p := range f.Carries {
 		if !w.parts[p] {

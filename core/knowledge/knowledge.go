@@ -28,7 +28,13 @@ type Book struct {
 	Odds       []Share     // of the families
 	Signs      []Sign      // odds set by hand
 	Groups     []CodeGroup // of codes
+	Frames     []Frame     // what freeze frames say
 	Sizes      []LeakSize  // smallest first
+	Readiness  Ready       // what it says that the vapour monitor has not run
+	Misreads   []Misread   // by test
+	Showings   []Showing   // what practice knows of tests better than the plant
+	Firsts     []First     // what a hand does first
+	Practice   float64     // share of control units that go by practice, not by the plant
 	Params     []Param
 	Craft      []Craft
 	Schools    []School
@@ -65,6 +71,8 @@ type Code struct {
 	Says string
 	Size string // leak size it stands for, or empty
 	Read string // how to read it
+	// Of a maker's own code: the group that it weighs like, and where its meaning is from.
+	Group, Source string
 }
 
 // Caution is a danger, said where the hand needs it.

@@ -51,6 +51,7 @@ type Outcome struct {
 	Means     Meaning
 	Singles   bool
 	Proves    bool
+	Nothing   string // why it does not change the odds
 }
 
 // Meaning is what an outcome says of the car.

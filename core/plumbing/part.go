@@ -88,6 +88,7 @@ type Part struct {
 	Full    float64 // Pa (K) at which it has come all the way
 	Least   float64 // share of its opening that is always left
 	Inward  bool    // a relief that opens for vacuum
+	Weighed bool    // a relief that a weight holds shut: it lifts gradually, without a snap
 	Behind  bool    // sits behind the second side of the part it is on
 	Oneway  bool    // a line with a flap inside: it passes from its second end to its first only
 	Vents   bool    // a three-way valve: shut, its second side breathes to the air

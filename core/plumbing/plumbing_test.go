@@ -31,7 +31,7 @@ func TestRestStatesBelongToTheArchetype(t *testing.T) {
 	for vapour, want := range map[string]string{
 		"engine-vacuum": "purge-valve shut, vent-valve open", "pressure-pump": "purge-valve shut, vent-valve open",
 		"pump-current": "purge-valve shut, vent-valve open", "pump-absolute": "purge-valve shut, vent-valve open",
-		"eonv-switch-remote": "purge-valve shut, vent-valve shut", "eonv-switch-canister": "purge-valve shut, vent-valve shut",
+		"eonv-switch-remote": "purge-valve shut, vent-valve shut", "eonv-switch-canister": "purge-valve shut, vent-unit shut",
 		"eonv-sensor": "purge-valve shut, vent-valve open", "early-ported": "purge-valve shut, tank-valve shut",
 		"sealed-hybrid": "purge-valve shut, vent-valve open, isolation-valve shut",
 	} {

@@ -182,7 +182,7 @@ func (c *Car) pieces() error {
 	}
 	for _, x := range c.parts {
 		c.lay(x, merged[x.Key])
-		c.eventful = c.eventful || x.Kind == plumbing.Relief || x.Kind == plumbing.Switch
+		c.eventful = c.eventful || x.snaps()
 	}
 	return nil
 }
@@ -235,8 +235,14 @@ func (c *Car) lay(x *piece, merged bool) {
 		}
 		across.Law, across.Area, across.Crack = network.OneWay, valveCd*gas.Area(x.bore), 100
 		x.edge = join(across)
-	case plumbing.Relief:
-		x.edge = join(across) // area when lifted
+	case plumbing.Relief: // area when lifted
+		if x.Weighed {
+			across.Law = network.OneWay
+			if x.Inward {
+				across.From, across.To = across.To, across.From
+			}
+		}
+		x.edge = join(across)
 	case plumbing.Inlet:
 		across.To, across.Area = outside, valveCd*gas.Area(x.bore)
 		x.edge = join(across)
@@ -312,7 +318,7 @@ func (c *Car) Mend(part string) error {
 
 // limits of what a parameter may be.
 var limits = map[string][2]float64{
-	"leak": {0, 60}, "passes": {0, 60}, "reverse": {0, 60}, "opening": {0, 10}, "rest": {0, 1}, "bore": {0, 1}, "crack": {0, 50}, "switch": {0, 50}, "sticks": {0, 1},
+	"leak": {0, 60}, "passes": {0, 60}, "reverse": {0, 60}, "opening": {0, 10}, "rest": {0, 1}, "seat": {0, 1}, "bore": {0, 1}, "crack": {0, 50}, "switch": {0, 50}, "sticks": {0, 1},
 	"gain": {0, 3}, "offset": {-1e5, 1e5}, "resistance": {0, 1e9}, "void": {0, 1}, "load": {0, 1}, "ring-flow": {0, 30}, "supply": {0, 3}, "heat": {0, 20}, "ready": {0, 1}}
 
 // Set puts a part into a state by hand: a line plugged, a cover or an opening open or
@@ -384,7 +390,12 @@ func (c *Car) actuate(dt float64) {
 			e.Back = valveCd * gas.Area(x.get("reverse")*1e-3)
 		case plumbing.Relief:
 			e.Area = holeCd * gas.Area(x.get("passes")*1e-3)
-			if x.lifted {
+			if x.Weighed {
+				if x.past >= 0 {
+					c.net.Edges[x.past].Area = e.Area
+				}
+				e.Area, e.Crack = full, x.Crack*x.get("crack")
+			} else if x.lifted {
 				e.Area += full
 			}
 		case plumbing.Valve:
@@ -443,10 +454,7 @@ func (c *Car) wanted(x *piece) float64 {
 	if x.stays && x.stuck >= 0 {
 		w = x.stuck
 	}
-	low := x.get("rest")
-	for _, s := range x.sensors { // a seat held open that its position sensor does not see
-		low = math.Max(low, s.get("rest"))
-	}
+	low := x.least()
 	if o := x.get("opening"); o <= 1 {
 		w = math.Min(w, o)
 	} else {
@@ -454,6 +462,10 @@ func (c *Car) wanted(x *piece) float64 {
 	}
 	return math.Max(math.Max(w, low), math.Min(x.Least, x.get("opening")))
 }
+
+// least is the share of its opening that a fault holds a valve open by, whether its position
+// sensor sees it or not.
+func (x *piece) least() float64 { return math.Max(x.get("rest"), x.get("seat")) }
 
 // drive is what moves a valve by itself: the difference across its diaphragm, Pa, or the
 // coolant, K.

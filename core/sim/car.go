@@ -254,11 +254,18 @@ func (c *Car) walls(dt float64) {
 	}
 }
 
+// snaps reports whether a part changes at once when its pressure is crossed: a switch, and a
+// relief under a spring.
+func (x *piece) snaps() bool {
+	return x.Kind == plumbing.Switch || x.Kind == plumbing.Relief && !x.Weighed
+}
+
 // events flips reliefs and switches whose pressure has been crossed.
 func (c *Car) events() {
 	for _, x := range c.parts {
-		switch x.Kind {
-		case plumbing.Relief:
+		switch {
+		case !x.snaps():
+		case x.Kind == plumbing.Relief:
 			d := c.net.Nodes[x.first].Pressure() - c.net.Nodes[x.second].Pressure()
 			if x.Inward {
 				d = -d
@@ -267,7 +274,7 @@ func (c *Car) events() {
 				x.lifted = !x.lifted
 				c.actuate(0)
 			}
-		case plumbing.Switch:
+		default:
 			g := c.net.Nodes[x.first].Pressure() - c.At.Barometer
 			s := math.Copysign(1, x.SwitchAt)
 			at, back := x.SwitchAt*x.get("switch")*s, x.SwitchBack*x.get("switch")*s
@@ -286,7 +293,7 @@ func (c *Car) events() {
 func (c *Car) away(before, now []float64, dt float64) float64 {
 	first := math.Inf(1)
 	for _, x := range c.parts {
-		if x.Kind != plumbing.Relief && x.Kind != plumbing.Switch {
+		if !x.snaps() {
 			continue
 		}
 		diff := func(at []float64) float64 {

@@ -215,7 +215,7 @@ func partSmoke(t *technician) (bench.Reading, bool) {
 	switch {
 	case d >= 2:
 		return bench.Said("billow"), true
-	case d >= 0.8 || x.Rest == plumbing.Shut && x.get("rest") > 0:
+	case d >= 0.8 || x.Rest == plumbing.Shut && x.least() > 0:
 		return bench.Said("stream"), true
 	case d >= 0.2:
 		return bench.Said("wisp"), true
@@ -394,7 +394,7 @@ func (t *technician) unit() (relief, vacuum, sw *piece) {
 			sw = x
 		case x.Kind == plumbing.Relief && x.Inward:
 			vacuum = x
-		case x.Kind == plumbing.Relief && x.On != "" && t.piece[x.On].Role == "vent":
+		case x.Kind == plumbing.Relief && x.On != "" && t.piece[x.On].Kind == plumbing.Valve:
 			relief = x
 		}
 	}

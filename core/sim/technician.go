@@ -516,7 +516,7 @@ func (t *technician) vapourSpace() float64 {
 func (t *technician) press(at float64) {
 	x := t.part
 	hole := gas.Area(1e-3 * math.Max(math.Max(x.get("passes"), x.get("reverse")), x.get("leak")))
-	hole += gas.Area(x.bore) * x.get("rest") * x.get("rest")
+	hole += gas.Area(x.bore) * x.least() * x.least()
 	if x.Kind == plumbing.Valve && x.Rest == plumbing.Open && !t.shuts(x) {
 		hole += gas.Area(x.bore) // it stays open
 	}
@@ -546,33 +546,54 @@ func (t *technician) held() float64 {
 	return (r.net.Nodes[r.node].Pressure() - t.At.Barometer) * math.Copysign(1, r.at)
 }
 
-// trip is a drive on which every monitor may run, and nine hours of rest; cars whose
-// check is over when the engine stops need little of those.
+// leg is a while in one way of driving, s.
+type leg struct {
+	mode    Mode
+	seconds float64
+}
+
+// usualDrive is one on which every monitor may run.
+var usualDrive = []leg{{Idle, 420}, {Fast, 60}, {Load, 240}, {Boost, 25}}
+
+// trip is a drive on which every monitor may run, and a rest; cars whose check is over
+// when the engine stops need little of that.
 func (c *Car) trip(rest float64) error {
-	for _, leg := range []struct {
-		mode    Mode
-		seconds float64
-	}{{Idle, 420}, {Fast, 60}, {Load, 240}, {Boost, 25}, {Off, rest}} {
-		if leg.mode == Boost && c.role["compressor"] == nil {
+	return c.legs(append(slices.Clone(usualDrive), leg{Off, rest}))
+}
+
+func (c *Car) legs(legs []leg) error {
+	for _, l := range legs {
+		if l.mode == Boost && c.role["compressor"] == nil {
 			continue
 		}
-		_ = c.Drive(leg.mode)
-		if err := c.Run(leg.seconds); err != nil {
+		_ = c.Drive(l.mode)
+		if err := c.Run(l.seconds); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// Trip drives a car once, leaves it for as long as its own check wants, and returns the
-// codes that its control unit then holds, pending ones included.
+// Trip drives a car as long as its own checks want and returns every code that its control
+// unit held after a drive, pending ones included: once with a long warm idle at the end, and
+// where the check waits for the night, a second time after it.
 func Trip(c *Car) ([]string, error) {
-	rest := 60.0
+	held := map[string]bool{}
+	rest, trips := 60.0, 1
 	if plumbing.Overnight(c.monitor) {
-		rest = 9 * 3600
+		rest, trips = 9*3600, 2
 	}
-	err := c.trip(rest)
-	return slices.Sorted(maps.Keys(c.Unit.Codes)), err
+	var err error
+	for range trips {
+		err = c.legs(append(slices.Clone(usualDrive), leg{Idle, 90}, leg{Off, rest}))
+		for k := range c.Unit.Codes {
+			held[k] = true
+		}
+		if err != nil {
+			break
+		}
+	}
+	return slices.Sorted(maps.Keys(held)), err
 }
 
 func round(v, step float64) float64 {

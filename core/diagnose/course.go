@@ -1,0 +1,240 @@
+package diagnose
+
+import (
+	"math"
+	"slices"
+)
+
+// try is one thing that may be tried to find the trouble: a test that singles parts out, a
+// part renewed unproven, waiting for the monitor, or a search by hand.
+type try struct {
+	cost   float64
+	finds  []found // what it finds, by suspect; the last two: none-now, other
+	renews int     // the suspect whose part is renewed; -1 for what renews nothing
+	test   *Action // nil for what is no test
+}
+
+// found is the odds that a try shows a suspect so plainly that nothing else need be tested.
+type found struct {
+	i    int
+	odds float64
+}
+
+// Limits of a course, chosen here.
+const (
+	plain     = 0.5   // a suspect's odds from which on an outcome singles it out
+	slightest = 0.02  // what finds a suspect more seldom is not counted on for it
+	mostTries = 24    // of one course
+	searchAll = 480.0 // min, in which everything is taken apart and found by hand
+	enough    = 0.004 // odds of not having found it at which a course ends
+)
+
+// tries lists what may be tried: every test that this bay can do, every likely part, the
+// monitor, and the search that finds whatever it is.
+func (p *planner) tries(open []*Action) []try {
+	n := len(p.Suspects)
+	var out []try
+	for _, a := range open {
+		if f := p.finds(a); len(f) > 0 {
+			out = append(out, try{cost: a.Cost, finds: f, renews: -1, test: a})
+		}
+	}
+	for i := range p.Suspects {
+		if p.marg[i] > 1e-4 {
+			out = append(out, try{cost: p.mend[i], finds: []found{{i, 1}}, renews: i})
+		}
+	}
+	search := try{cost: searchAll, renews: -1}
+	for i := range n + 2 {
+		if i != n {
+			search.finds = append(search.finds, found{i, 1})
+		}
+	}
+	return append(out, try{cost: p.mend[n], finds: []found{{n, 1}}, renews: -1}, try{cost: p.mend[n+1], finds: []found{{n + 1, 1}}, renews: -1}, search)
+}
+
+// finds works out which suspects a test singles out, and how often: by the outcomes after
+// which they would be likelier than everything else.
+func (p *planner) finds(a *Action) (out []found) {
+	n := len(p.Suspects)
+	with := make([]float64, n)
+	odds := make([]float64, n)
+	for o := range a.odds {
+		if a.Out[o].Usual {
+			continue
+		}
+		clear(with)
+		total := 0.0
+		for k, x := range p.ps {
+			w := x.w * a.odds[o][k]
+			total += w
+			if x.a >= 0 {
+				with[x.a] += w
+				if x.b >= 0 {
+					with[x.b] += w
+				}
+			}
+		}
+		for i, w := range with {
+			if w > plain*total && p.marg[i] > 0 {
+				odds[i] += w / p.marg[i] * w / total
+			}
+		}
+	}
+	for i, v := range odds {
+		if v > slightest {
+			out = append(out, found{i, math.Min(v, 1)})
+		}
+	}
+	return out
+}
+
+// course reckons ways through a hunt: what is still to be expected from odds by group on when
+// the hunt goes on by a rule of thumb, always with the try that finds most for its cost, and
+// ends with the repair. It is the cost of a way that could be gone, so what is best costs no
+// more ["Decision-theoretic troubleshooting", Communications of the ACM, March 1995; from
+// memory]. One is not used by two goroutines at once.
+type course struct {
+	*planner
+	mass []float64 // of each suspect that is not found yet, alone or with another
+	left []float64 // share of it that is not found yet
+	with []openGroup
+}
+
+// openGroup is a group that the odds leave open: its suspects, by their place among mass.
+type openGroup struct {
+	a, b int
+	odds float64
+}
+
+func (p *planner) newCourse() *course {
+	n := len(p.Suspects) + 2
+	return &course{planner: p, mass: make([]float64, n), left: make([]float64, n), with: make([]openGroup, 0, len(p.gs))}
+}
+
+// cost is what is still to be expected; done is the test that was just done and would show the
+// same again.
+func (c *course) cost(odds []float64, done *Action) float64 {
+	sum := c.begin(odds)
+	open := c.open()
+	for range mostTries {
+		if open < enough {
+			break
+		}
+		t := c.best(open, done)
+		if t == nil {
+			break
+		}
+		if t.renews >= 0 { // on the car that has it, it is the repair
+			sum += t.cost * math.Max(open-c.mass[t.renews], 0)
+		} else {
+			sum += t.cost * open
+		}
+		for _, f := range t.finds {
+			c.mass[f.i] *= 1 - f.odds
+			c.left[f.i] *= 1 - f.odds
+		}
+		open = c.open()
+	}
+	return sum
+}
+
+// begin takes the odds up and returns what the repair itself will cost.
+func (c *course) begin(odds []float64) (repair float64) {
+	n := len(c.Suspects)
+	clear(c.mass)
+	for i := range c.left {
+		c.left[i] = 1
+	}
+	c.with = c.with[:0]
+	for g, v := range odds {
+		if v < 1e-6 {
+			continue
+		}
+		x := c.gs[g]
+		switch {
+		case x.a == -1:
+			x.a = n
+		case x.a == -2:
+			x.a = n + 1
+		default:
+			repair += v * c.mend[x.a]
+		}
+		c.mass[x.a] += v
+		if x.b >= 0 {
+			c.mass[x.b] += v
+			repair += v * c.mend[x.b]
+		}
+		c.with = append(c.with, openGroup{x.a, x.b, v})
+	}
+	return repair
+}
+
+// open is the odds that something is not found yet.
+func (c *course) open() float64 {
+	t := 0.0
+	for _, x := range c.with {
+		if x.b < 0 {
+			t += x.odds * c.left[x.a]
+		} else {
+			t += x.odds * (1 - (1-c.left[x.a])*(1-c.left[x.b]))
+		}
+	}
+	return t
+}
+
+// best is the try that finds most for its cost; nil when none finds anything.
+func (c *course) best(open float64, done *Action) *try {
+	var best *try
+	most := 0.0
+	for k := range c.all {
+		t := &c.all[k]
+		if done != nil && t.test == done {
+			continue
+		}
+		finds := 0.0
+		for _, f := range t.finds {
+			finds += c.mass[f.i] * f.odds
+		}
+		if finds <= enough/4 {
+			continue
+		}
+		cost := t.cost
+		if t.renews >= 0 {
+			cost *= math.Max(1-finds/open, 0.02)
+		}
+		if r := finds / cost; r > most {
+			best, most = t, r
+		}
+	}
+	return best
+}
+
+// unproven is what is to be expected when a suspect's part is renewed first, whatever it is;
+// n and n+1 stand for waiting, and for looking for what the Book does not know.
+func (p *planner) unproven(i int) float64 {
+	n := len(p.Suspects)
+	rest := slices.Clone(p.now)
+	solved := 0.0
+	for g, x := range p.gs {
+		at := x.a
+		switch x.a {
+		case -1:
+			at = n
+		case -2:
+			at = n + 1
+		}
+		if x.b < 0 && at == i {
+			solved += rest[g]
+			rest[g] = 0
+		}
+	}
+	left := 1 - solved
+	if left < 1e-9 {
+		return p.mend[i]
+	}
+	for g := range rest {
+		rest[g] /= left
+	}
+	return p.mend[i] + left*p.newCourse().cost(rest, nil)
+}
