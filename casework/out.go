@@ -126,19 +126,19 @@ func (w *paperWriter) work() {
 		if x.Torque > 0 {
 			put(&done, "torque", fmt.Sprintf("%.3g N·m (%.3g lbf·ft)", x.Torque, x.Torque/units.FootPound))
 		}
-		put(&done, "time, cost", spent(x))
+		put(&done, "time, cost", spent(x, w.s.Currency(w.ctx)))
 	}
 	w.section("Repair", done)
 }
 
-// spent is what a repair took, as far as it was written down.
-func spent(x record.RepairDone) string {
+// spent is what a repair took, as far as it was written down, in the shop's money.
+func spent(x record.RepairDone, currency string) string {
 	var out []string
 	if x.Minutes > 0 {
 		out = append(out, fmt.Sprintf("%d min", x.Minutes))
 	}
 	if x.CostCents > 0 {
-		out = append(out, fmt.Sprintf("%d.%02d €", x.CostCents/100, x.CostCents%100))
+		out = append(out, fmt.Sprintf("%d.%02d %s", x.CostCents/100, x.CostCents%100, currency))
 	}
 	return strings.Join(out, ", ")
 }

@@ -1,6 +1,7 @@
 package casework
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -22,7 +23,7 @@ func (s *Shop) Bay(ctx context.Context, f evidence.Folder) (diagnose.Bay, error)
 	if err != nil {
 		return diagnose.Bay{}, err
 	}
-	b := diagnose.Bay{Kit: w.Kit, Rate: w.Rate, Day: w.Day, Policies: w.Policies, Careful: w.Careful, Access: map[string]int{}}
+	b := diagnose.Bay{Kit: w.Kit, Rate: w.Rate, Day: w.Day, Policies: w.Policies, Careful: w.Careful, Currency: w.Currency, Prices: w.Prices, Access: map[string]int{}}
 	if len(f.Case.Kit) > 0 {
 		b.Kit = f.Case.Kit
 	}
@@ -70,6 +71,9 @@ type Ways struct {
 	Day      float64           `json:"day"`
 	Policies map[string]string `json:"policies"`
 	Careful  bool              `json:"trained"`
+	// Money: its sign, and what the part of a fault costs here where that is not what the Book says.
+	Currency string             `json:"currency,omitempty"`
+	Prices   map[string]float64 `json:"prices,omitempty"`
 }
 
 // Ways reads how the shop works.
@@ -103,6 +107,18 @@ func (s *Shop) SetWays(ctx context.Context, key string, w Ways) error {
 	if math.IsNaN(w.Day) || w.Day < 0 || w.Day > 2880 {
 		return problem("day", "a day of waiting is worth between 0 and 2880 minutes of work")
 	}
+	if w.Currency, err = text("currency", w.Currency, 4); err != nil {
+		return err
+	}
+	for k, v := range w.Prices {
+		f, ok := s.Book.Fault(k)
+		if !ok {
+			return problem("prices", "there is no fault %q", k)
+		}
+		if math.IsNaN(v) || v < 0 || v > 1e5 {
+			return problem("prices", "%s: a part costs between 0 and 100 000", f.Name)
+		}
+	}
 	for k, v := range w.Policies {
 		i := slices.IndexFunc(s.Book.Schools, func(x knowledge.School) bool { return x.Key == k })
 		if i < 0 || s.Book.Schools[i].Option(v).Key != v {
@@ -117,6 +133,15 @@ func (s *Shop) SetWays(ctx context.Context, key string, w Ways) error {
 		return string(store.Ways), tx.KeepSetting(store.Ways, string(data))
 	})
 	return err
+}
+
+// Currency is the sign of the shop's money.
+func (s *Shop) Currency(ctx context.Context) string {
+	w, err := s.Ways(ctx)
+	if err != nil {
+		return diagnose.UsualCurrency
+	}
+	return cmp.Or(w.Currency, diagnose.UsualCurrency)
 }
 
 // PartsWays says of each part that was found whether this shop takes it genuine.

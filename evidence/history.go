@@ -317,6 +317,8 @@ func (r *reader) marks() {
 			r.put(x.At, diagnose.Evidence{ID: x.ID, Kind: diagnose.Exit, Part: x.Part, Says: "Exit seen: " + name})
 		case x.Kind == record.MarkLooked:
 			r.put(x.At, diagnose.Evidence{ID: x.ID, Kind: diagnose.Looked, Part: x.Part, Says: "Looked, nothing found: " + name})
+		case x.Kind == record.MarkSmelt:
+			r.put(x.At, diagnose.Evidence{ID: x.ID, Kind: diagnose.Smelt, Part: x.Part, Says: "Smells of fuel: " + name})
 		case x.Kind == record.MarkSuspect && newest[x.Part] == x.ID && x.Odds > 0:
 			r.put(x.At, diagnose.Evidence{ID: x.ID, Kind: diagnose.Thought, Part: x.Part, Value: x.Odds, Says: "Suspected by hand: " + name})
 		}

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"wexter/core/bench"
 	"wexter/core/diagnose"
 	"wexter/core/knowledge"
 	"wexter/core/obd"
@@ -33,10 +34,27 @@ func (r *reader) scans() {
 			r.trims(x, trimsOf{"the freeze frame", x.Read.Freeze[0].Data, true})
 			r.frozen(x)
 		}
+		r.hotGas(x)
 		if _, ok := x.Read.Live["69"]; ok && strings.HasPrefix(r.car.Combination.Recirculation, "egr-motor") {
 			r.leave(x.ID, "EGR position", "it is the motor's, not the valve's: it clears nothing")
 		}
 	}
+}
+
+// hotGas takes the gas temperature behind a recirculation valve that is told to be shut: the
+// honest witness where the position is not.
+func (r *reader) hotGas(x ScanFolder) {
+	told, ok := x.Read.Live["2C"]
+	gas, has := x.Read.Live["6B"]
+	if !ok || !has || told.Value > 1 || regime(x.Read.Live) != "idle" {
+		return
+	}
+	hottest := gas.Value
+	for _, p := range gas.Parts {
+		hottest = math.Max(hottest, p.Value)
+	}
+	r.put(x.At, diagnose.Evidence{ID: x.ID, Kind: diagnose.Signed, Key: "egr-gas-hot", Absent: hottest <= bench.GasStandsOpen, Before: r.epoch(x.At) == 0,
+		Says: fmt.Sprintf("Gas behind the recirculation valve, told to be shut: %.0f °C", hottest)})
 }
 
 // bag is the codes of one epoch.
@@ -210,9 +228,6 @@ func (r *reader) frozen(x ScanFolder) {
 	}
 }
 
-// atStop is the trim, in percent, from which it counts as standing at its stop.
-const atStop = 24
-
 func (r *reader) trims(x ScanFolder, t trimsOf) {
 	short, ok1 := t.live["06"]
 	long, ok2 := t.live["07"]
@@ -224,8 +239,14 @@ func (r *reader) trims(x ScanFolder, t trimsOf) {
 		r.leave(x.ID, "Trims of "+t.what, "open loop: trims mean nothing")
 		return
 	}
-	total := 100 * ((1+short.Value/100)*(1+long.Value/100) - 1)
-	stop := math.Abs(long.Value) >= atStop || math.Abs(short.Value) >= atStop
+	total, stop := obd.TotalTrim(short.Value, long.Value), obd.TrimAtStop(short.Value, long.Value)
+	if s2, l2 := t.live["08"], t.live["09"]; s2.Unit != "" && l2.Unit != "" { // a second bank
+		other := obd.TotalTrim(s2.Value, l2.Value)
+		apart := math.Abs(other-total) > obd.BanksApart
+		says := fmt.Sprintf("Trims of %s, %s: bank 1 %+.0f %%, bank 2 %+.0f %%", t.what, regimes[at], total, other)
+		r.put(x.At, diagnose.Evidence{ID: x.ID, Kind: diagnose.Signed, Key: diagnose.OneBank, Absent: !apart, Before: t.past, Says: says})
+		total, stop = (total+other)/2, stop || obd.TrimAtStop(s2.Value, l2.Value)
+	}
 	says := fmt.Sprintf("Trims of %s, %s: %+.0f %% in all", t.what, regimes[at], total)
 	if stop {
 		says += ", at a stop: a bound"

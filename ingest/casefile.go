@@ -15,6 +15,7 @@ import (
 	"wexter/core/bench"
 	"wexter/core/diagnose"
 	"wexter/core/knowledge"
+	"wexter/core/obd"
 	"wexter/core/plumbing"
 	"wexter/core/record"
 )
@@ -22,8 +23,8 @@ import (
 // CaseSchema names the form of a case file for the reasoning.
 const CaseSchema = "wexter-diagnose/1"
 
-var caseFields = []string{"schema", "archetypes", "age_years", "km", "kit", "epochs", "repairs", "contexts", "signs", "renewed", "marks", "looked", "codes", "frames", "code", "complete", "limits", "trims", "tests",
-	"fault", "cause", "size", "share", "at", "percent", "stop", "test", "part", "outcome", "exits", "readings", "mm", "low_mm", "high_mm", "plugs", "vacuum"}
+var caseFields = []string{"schema", "archetypes", "age_years", "km", "kit", "epochs", "repairs", "contexts", "signs", "renewed", "marks", "looked", "smelt", "made", "codes", "frames", "code", "complete", "limits", "trims", "tests",
+	"fault", "cause", "size", "share", "at", "percent", "short", "long", "bank", "stop", "open_loop", "test", "part", "outcome", "exits", "readings", "mm", "low_mm", "high_mm", "plugs", "vacuum"}
 
 // maxCaseBytes is the most that a case file may hold.
 const maxCaseBytes = 1 << 20
@@ -46,6 +47,8 @@ type caseEpoch struct {
 	Renewed  []string        `json:"renewed"`
 	Marks    []string        `json:"marks"`
 	Looked   []string        `json:"looked"`
+	Smelt    []string        `json:"smelt"`    // parts where a smell of fuel is strongest
+	Made     []string        `json:"made"`     // codes that the hunt made: no weight until they return
 	Codes    []string        `json:"codes"`    // with "pending" or "permanent" behind it when it is nothing else
 	Frames   []caseFrame     `json:"frames"`   // what stood in the freeze frame of a code
 	Complete []string        `json:"complete"` // monitors that have run
@@ -70,9 +73,24 @@ type caseLimit struct {
 }
 
 type caseTrim struct {
-	At      string  `json:"at"`
-	Percent float64 `json:"percent"`
-	Stop    bool    `json:"stop"`
+	At       string   `json:"at"`
+	Percent  *float64 `json:"percent"` // in all, or short and long apart
+	Short    *float64 `json:"short"`
+	Long     *float64 `json:"long"`
+	Bank     int      `json:"bank"` // 1 or 2; 0 is what there is
+	Stop     bool     `json:"stop"`
+	OpenLoop bool     `json:"open_loop"` // then it says nothing
+}
+
+// total is the whole trim in percent, (1+S)(1+L)−1, and whether it stands at its stop.
+func (t caseTrim) total() (percent float64, stop bool, err error) {
+	switch {
+	case t.Percent != nil && t.Short == nil && t.Long == nil:
+		return *t.Percent, t.Stop, nil
+	case t.Percent == nil && t.Short != nil && t.Long != nil:
+		return obd.TotalTrim(*t.Short, *t.Long), t.Stop || obd.TrimAtStop(*t.Short, *t.Long), nil
+	}
+	return 0, false, errors.New("a trim is its percent in all, or short and long, both")
 }
 
 type caseTest struct {
@@ -206,7 +224,7 @@ func (r caseReader) epoch(n int, ep caseEpoch) (diagnose.Epoch, error) {
 		kind  diagnose.Kind
 		name  string
 		parts []string
-	}{{diagnose.Renewed, "renewed", ep.Renewed}, {diagnose.Worked, "marks", ep.Marks}, {diagnose.Looked, "looked", ep.Looked}} {
+	}{{diagnose.Renewed, "renewed", ep.Renewed}, {diagnose.Worked, "marks", ep.Marks}, {diagnose.Looked, "looked", ep.Looked}, {diagnose.Smelt, "smelt", ep.Smelt}} {
 		for _, k := range x.parts {
 			put(diagnose.Evidence{Kind: x.kind, Part: k, Says: x.name + " " + k})
 		}
@@ -231,8 +249,12 @@ func (r caseReader) epoch(n int, ep caseEpoch) (diagnose.Epoch, error) {
 	for _, l := range ep.Limits {
 		put(diagnose.Evidence{Kind: diagnose.Limits, Size: l.Size, Value: l.Share, Before: n == 0, Says: "limit " + l.Size})
 	}
-	for _, t := range ep.Trims {
-		put(diagnose.Evidence{Kind: diagnose.Trims, Key: t.At, Value: t.Percent, Stop: t.Stop, Loose: true, Says: "trim " + t.At})
+	trims, err := ep.trims()
+	if err != nil {
+		return out, err
+	}
+	for _, e := range trims {
+		put(e)
 	}
 	for i, t := range ep.Tests {
 		es, err := r.test(t)
@@ -242,6 +264,52 @@ func (r caseReader) epoch(n int, ep caseEpoch) (diagnose.Epoch, error) {
 		for _, e := range es {
 			put(e)
 		}
+	}
+	return out, nil
+}
+
+// trims are the trims of an epoch: of two banks their mean, and whether only one is off.
+func (ep caseEpoch) trims() (out []diagnose.Evidence, err error) {
+	type point struct {
+		sum    float64
+		n      int
+		stop   bool
+		banks  [3]float64
+		filled [3]bool
+	}
+	points, order := map[string]*point{}, []string{}
+	for _, t := range ep.Trims {
+		total, stop, err := t.total()
+		switch {
+		case err != nil:
+			return nil, fmt.Errorf("trim at %s: %w", t.At, err)
+		case t.Bank < 0 || t.Bank > 2:
+			return nil, fmt.Errorf("trim at %s: an engine has bank 1 and bank 2, not %d", t.At, t.Bank)
+		case t.OpenLoop: // it says nothing
+			continue
+		}
+		x := points[t.At]
+		if x == nil {
+			x = &point{}
+			points[t.At], order = x, append(order, t.At)
+		}
+		if x.filled[t.Bank] || t.Bank > 0 && x.filled[0] || t.Bank == 0 && x.n > 0 {
+			return nil, fmt.Errorf("trim at %s: it stands there twice", t.At)
+		}
+		x.sum, x.n, x.stop = x.sum+total, x.n+1, x.stop || stop
+		x.banks[t.Bank], x.filled[t.Bank] = total, true
+	}
+	apart, both := false, false
+	for _, at := range order {
+		x := points[at]
+		out = append(out, diagnose.Evidence{Kind: diagnose.Trims, Key: at, Value: x.sum / float64(x.n), Stop: x.stop, Loose: true, Says: "trim " + at})
+		if x.filled[1] && x.filled[2] {
+			both = true
+			apart = apart || math.Abs(x.banks[1]-x.banks[2]) > obd.BanksApart
+		}
+	}
+	if both {
+		out = append(out, diagnose.Evidence{Kind: diagnose.Signed, Key: diagnose.OneBank, Absent: !apart, Says: "banks compared"})
 	}
 	return out, nil
 }
@@ -257,6 +325,9 @@ func (ep caseEpoch) codes() (diagnose.Evidence, error) {
 		c, err := knowledge.FoldCode(typed)
 		if err != nil {
 			return e, err
+		}
+		if slices.ContainsFunc(ep.Made, func(m string) bool { own, err := knowledge.FoldCode(m); return err == nil && own == c }) {
+			continue
 		}
 		e.Codes = append(e.Codes, c)
 		switch status {
@@ -308,6 +379,9 @@ func (r caseReader) test(t caseTest) ([]diagnose.Evidence, error) {
 	switch {
 	case t.Outcome == b.ByPlace && b.ByPlace != "" && len(t.Exits) > 0:
 		return exits(e, t.Exits), nil
+	case b.Odds == bench.FromEyes && t.Part != "" && t.Outcome == "missing":
+		e.Outcome, e.Part = b.ByPlace+":"+t.Part, ""
+		e.Readings = bench.Readings{b.PlaceChannel(): {Places: []bench.Place{{Part: t.Part, Size: "missing"}}}}
 	case b.Odds == bench.FromEyes && t.Part != "" && t.Outcome == b.ByPlace:
 		e.Outcome, e.Part = t.Outcome+":"+t.Part, ""
 	case b.Odds == bench.FromEyes && t.Part != "" && !slices.Contains(b.Nothing, t.Outcome):

@@ -52,6 +52,9 @@ func TestCaseFilesThatCannotBe(t *testing.T) {
 	b := Book()
 	const car = `"archetypes": ["na-maf", "engine-vacuum"]`
 	for say, text := range map[string]string{
+		`short and long, both`:                                   `{"schema": "wexter-diagnose/1", ` + car + `, "trims": [{"at": "idle", "short": 4}]}`,
+		`bank 1 and bank 2, not 3`:                               `{"schema": "wexter-diagnose/1", ` + car + `, "trims": [{"at": "idle", "percent": 4, "bank": 3}]}`,
+		`it stands there twice`:                                  `{"schema": "wexter-diagnose/1", ` + car + `, "trims": [{"at": "idle", "percent": 4}, {"at": "idle", "percent": 9}]}`,
 		`its "schema" is "x/1"`:                                  `{"schema": "x/1"}`,
 		`there is no field "codse"; the nearest are code, codes`: `{"schema": "wexter-diagnose/1", "codse": []}`,
 		"line 2":                "{\"schema\": \"wexter-diagnose/1\",\n \"km\": \"far\"}",
@@ -174,4 +177,101 @@ func FuzzReadCase(f *testing.F) {
 			t.Errorf("odds sum to %g", sum)
 		}
 	})
+}
+
+// odds are those of a fault after a case file whose body is given.
+func oddsAfter(t *testing.T, archetypes, body, fault string) float64 {
+	t.Helper()
+	b := Book()
+	text := `{"schema": "wexter-diagnose/1", "archetypes": [` + archetypes + `]` + body + `}`
+	_, car, h, err := ReadCase(b, []byte(text))
+	if err != nil {
+		t.Fatalf("%s: %v", text, err)
+	}
+	m, err := diagnose.New(b, Table(), car)
+	if err != nil {
+		t.Fatal(err)
+	}
+	s, err := m.Think(h)
+	if err != nil {
+		t.Fatalf("%s: %v", text, err)
+	}
+	return s.Odds(fault)
+}
+
+// What a case file can say moves the odds of what it is about, the stronger word more: the
+// first body leaves the fault likelier than the second.
+func TestWhatACaseFileSays(t *testing.T) {
+	const plain, unseen, pump, vacuum = `"na-maf", "engine-vacuum"`, `"na-maf", "egr-motor", "engine-vacuum"`, `"na-maf", "pump-current"`, `"na-maf", "egr-vacuum", "engine-vacuum"`
+	for _, x := range []struct{ name, car, fault, more, less string }{
+		{"stored before pending", plain, "purge-valve", `, "codes": ["P0496"]`, `, "codes": ["P0496 pending"]`},
+		{"pending before nothing", plain, "purge-valve", `, "codes": ["P0496 pending"]`, ``},
+		{"stored before permanent", plain, "purge-valve", `, "codes": ["P0496"]`, `, "codes": ["P0496 permanent"]`},
+		{"missing, and its monitor has run", plain, "purge-valve", ``, `, "complete": ["evap", "fuel"]`},
+		{"missing, and its monitor has not run", plain, "purge-valve", `, "complete": ["fuel"]`, `, "complete": ["evap", "fuel"]`},
+		{"frozen at idle", plain, "manifold-gasket", `, "codes": ["P0171"], "frames": [{"code": "P0171", "at": ["idle"]}]`, `, "codes": ["P0171"]`},
+		{"frozen under load", plain, "fuel-pressure", `, "codes": ["P0171"], "frames": [{"code": "P0171", "at": ["load"]}]`, `, "codes": ["P0171"]`},
+		{"frozen cold", plain, "exhaust-leak", `, "codes": ["P0171"], "frames": [{"code": "P0171", "at": ["cold"]}]`, `, "codes": ["P0171"]`},
+		{"frozen with a full tank", plain, "canister-drowned", `, "codes": ["P0172"], "frames": [{"code": "P0172", "at": ["full"]}]`, `, "codes": ["P0172"]`},
+		{"the hunt made it", plain, "purge-circuit", `, "codes": ["P0444"]`, `, "codes": ["P0444"], "made": ["P0444"]`},
+		{"short and long", plain, "manifold-gasket", `, "trims": [{"at": "idle", "short": 8, "long": 16}]`, `, "trims": [{"at": "idle", "short": -2, "long": 3}]`},
+		{"open loop says nothing", plain, "manifold-gasket", `, "trims": [{"at": "idle", "percent": 25}]`, `, "trims": [{"at": "idle", "percent": 25, "open_loop": true}]`},
+		{"one bank", plain, "oxygen-sensor", `, "trims": [{"at": "idle", "percent": 22, "bank": 1}, {"at": "idle", "percent": 1, "bank": 2}]`, `, "trims": [{"at": "idle", "percent": 12, "bank": 1}, {"at": "idle", "percent": 11, "bank": 2}]`},
+		{"codes of both banks", plain, "fuel-pressure", `, "codes": ["P0171", "P0174"]`, `, "codes": ["P0171"]`},
+		{"missing is more than damaged", plain, "canister-coupler", `, "tests": [{"test": "look", "part": "coupler", "outcome": "missing"}]`, `, "tests": [{"test": "look", "part": "coupler", "outcome": "seen"}]`},
+		{"a smell at a place", plain, "neck", `, "smelt": ["neck"]`, ``},
+		{"the pump alone fails", pump, "pump-diaphragm", `, "tests": [{"test": "pump-self-test", "readings": {"section": "pump", "ran": "yes", "share": 60}}]`, `, "tests": [{"test": "pump-self-test", "readings": {"section": "pump", "ran": "yes", "share": 150}}]`},
+		{"pump and canister fail", pump, "canister-shell", `, "tests": [{"test": "pump-self-test", "readings": {"section": "canister", "ran": "yes", "share": 50}}]`, `, "tests": [{"test": "pump-self-test", "readings": {"section": "canister", "ran": "yes", "share": 150}}]`},
+		{"hot gas behind a shut valve", unseen, "egr-open-unseen", `, "signs": {"egr-gas-hot": true}`, `, "signs": {"egr-gas-hot": false}`},
+		{"the bench finds what the position hides", unseen, "egr-open-unseen", `, "tests": [{"test": "valve-bench", "part": "egr-valve", "outcome": "leaks"}]`, `, "tests": [{"test": "valve-bench", "part": "egr-valve", "outcome": "good"}]`},
+		{"five cycles that do not seal are all but certain", plain, "purge-valve", `, "tests": [{"test": "valve-bench", "part": "purge-valve", "outcome": "leaks"}]`, `, "tests": [{"test": "purge-running", "outcome": "stumble"}]`},
+		{"a gauge that pulls tells more than a look", plain, "purge-valve", `, "tests": [{"test": "purge-running", "outcome": "pull"}]`, `, "tests": [{"test": "look", "outcome": "clean"}]`},
+		{"coolant goes", unseen, "egr-cooler-leaks", `, "signs": {"coolant-goes": true}`, ``},
+		{"a thermostat", plain, "thermostat", `, "codes": ["P0128"]`, ``},
+		{"hoses, by their volts", vacuum, "dp-hoses", `, "tests": [{"test": "egr-vacuum", "outcome": "stumbles"}, {"test": "egr-ramp", "outcome": "blind"}]`, `, "tests": [{"test": "egr-vacuum", "outcome": "no-flow"}]`},
+	} {
+		t.Run(x.name, func(t *testing.T) {
+			if a, b := oddsAfter(t, x.car, x.more, x.fault), oddsAfter(t, x.car, x.less, x.fault); !(a > 1.1*b) {
+				t.Errorf("%s at %.4f with %s, %.4f with %s", x.fault, a, x.more, b, x.less)
+			}
+		})
+	}
+}
+
+// What can be read but cannot be is told in a sentence when it is weighed.
+func TestWhatCannotBeWeighed(t *testing.T) {
+	b := Book()
+	for say, body := range map[string]string{
+		`does not try "tank"; on this car it tries `:    `"tests": [{"test": "valve-bench", "part": "tank", "outcome": "good"}]`,
+		`a freeze frame is of idle, load, cold or full`: `"frames": [{"code": "P0171", "at": ["noon"]}]`,
+		`this car has no part "nec"; the nearest are`:   `"smelt": ["nec"]`,
+	} {
+		_, car, h, err := ReadCase(b, []byte(`{"schema": "wexter-diagnose/1", "archetypes": ["na-maf", "engine-vacuum"], `+body+`}`))
+		if err != nil {
+			t.Fatal(err)
+		}
+		m, err := diagnose.New(b, Table(), car)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := m.Think(h); err == nil || !strings.Contains(err.Error(), say) {
+			t.Errorf("%s: %v; want %s", body, err, say)
+		}
+	}
+}
+
+// What is decisive in a bay leaves no doubt worth the name.
+func TestDecisiveReadings(t *testing.T) {
+	for _, x := range []struct{ car, fault, body string }{
+		{`"na-maf", "engine-vacuum"`, "purge-valve", `, "codes": ["P0496"], "tests": [{"test": "purge-running", "outcome": "pull"}]`},
+		{`"na-maf", "engine-vacuum"`, "purge-circuit", `, "codes": ["P0444"], "tests": [{"test": "circuit-walk", "part": "purge-valve", "outcome": "coil"}]`},
+		{`"na-maf", "engine-vacuum"`, "vent-filter", `, "codes": ["P0446"], "tests": [{"test": "vent-path", "outcome": "blocked"}]`},
+		{`"na-maf", "engine-vacuum"`, "tank-sensor", `, "codes": ["P0452"], "tests": [{"test": "sensor-check", "part": "tank-sensor", "outcome": "false-zero"}]`},
+		{`"turbo-petrol", "engine-vacuum"`, "manifold-check", `, "codes": ["P0299"], "tests": [{"test": "check-valve", "part": "manifold-check", "outcome": "both"}]`},
+		{`"turbo-diesel", "egr-motor"`, "egr-motor", `, "codes": ["P0403"], "tests": [{"test": "egr-coils", "part": "egr-valve", "outcome": "coil"}]`},
+	} {
+		if p := oddsAfter(t, x.car, x.body, x.fault); p < 0.9 {
+			t.Errorf("%s at %.2f after %s", x.fault, p, x.body)
+		}
+	}
 }

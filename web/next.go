@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"fmt"
 	"net/url"
 	"slices"
@@ -21,6 +22,7 @@ type planView struct {
 	More   []actionView // the rest, and what lacks kit
 	Swap   *swapView
 	Found  *foundOffer // a part that a test singled out
+	Ask    *askView    // a question whose answer is worth more than any test
 	Beyond string      // what to do when neither a test nor a part is worth its cost
 	Now    string      // expected cost when parts are replaced without another test
 }
@@ -41,6 +43,9 @@ type actionView struct {
 	Rank       int
 	Into       string // where smoke goes in
 }
+
+// askView is a question that is answered with yes or no.
+type askView struct{ Sign, Name, Why string }
 
 type outRow struct {
 	Name, Then string
@@ -105,9 +110,15 @@ func (v *reader) plan() (p planView) {
 			p.More = append(p.More, v.s.action(a, v.base, v.car))
 		}
 	}
+	if m := plan.Moves[0]; m.Kind == diagnose.ToAsk {
+		p.Ask = &askView{m.Sign, m.Name, m.Why}
+	}
 	p.Found, p.Swap = v.found(), v.swap()
 	v.swapFirst(&p)
 	isPart := plan.First != diagnose.NoneNow && plan.First != diagnose.Other
+	if p.Ask != nil {
+		return p
+	}
 	if !isPart || p.Found == nil && (p.Swap == nil || p.Swap.First == "") {
 		p.Beyond = plan.Instead
 	}
@@ -121,7 +132,7 @@ func (v *reader) swap() *swapView {
 		return nil
 	}
 	x := plan.Swaps[0]
-	w := swapView{Swap: x, Money: fmt.Sprintf("≈ %.0f €", x.Price), On: v.t.Bay.Policies[knowledge.SchoolProve] == "swap"}
+	w := swapView{Swap: x, Money: money(x, v.t.Bay), On: v.t.Bay.Policies[knowledge.SchoolProve] == "swap"}
 	switch {
 	case x.BreakEven > 0:
 		w.Says = fmt.Sprintf("Cheaper than testing first (%s) only above %.0f %%; it stands at %s %%.", plumbing.Lower(x.Prove), 100*x.BreakEven, perCent(x.Odds))
@@ -131,6 +142,18 @@ func (v *reader) swap() *swapView {
 		w.Says = fmt.Sprintf("It stands at %s %%.", perCent(x.Odds))
 	}
 	return &w
+}
+
+// money says what renewing takes, apart: work, parts and days.
+func money(x diagnose.Swap, b diagnose.Bay) string {
+	out := fmt.Sprintf("≈ %.0f min and %.0f %s", x.Minutes, x.Price, cmp.Or(b.Currency, diagnose.UsualCurrency))
+	switch {
+	case x.Days == 1:
+		out += ", part in a day"
+	case x.Days > 1:
+		out += fmt.Sprintf(", part in %d days", x.Days)
+	}
+	return out
 }
 
 // swapFirst puts replacing without testing first where that is the shop's way and is

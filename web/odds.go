@@ -230,7 +230,7 @@ func (s *server) suspect(t *casework.Thought, car casework.Car, key, base string
 			v.Causes = append(v.Causes, plumbing.Lower(x.Name))
 		}
 	}
-	v.Price = fmt.Sprintf("%d min and some %.0f €", f.Minutes, t.State.Price(f, t.Bay))
+	v.Price = fmt.Sprintf("%d min and some %.0f %s", f.Minutes, t.State.Price(f, t.Bay), cmp.Or(t.Bay.Currency, diagnose.UsualCurrency))
 	v.Size = t.State.SizeWords(key)
 	return v
 }

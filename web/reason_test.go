@@ -263,3 +263,56 @@ func TestKitOfACase(t *testing.T) {
 		t.Error("with eyes alone it is not to look that comes next")
 	}
 }
+
+// The shop's own prices and money are taken, refused in a sentence when they cannot be, and seen
+// where a part would be renewed.
+func TestOwnPrices(t *testing.T) {
+	b := start(t, false)
+	code, body, _ := b.post("/ways", b.fill("/ways", "rate", "66", "day", "120", "currency", "kr", "price-cap", "310"))
+	if code != 200 {
+		t.Fatalf("%d %.300s", code, body)
+	}
+	if _, body := b.get("/ways"); !strings.Contains(body, `value="310"`) || !strings.Contains(body, `value="kr"`) {
+		t.Error("what was kept is not shown")
+	}
+	c := coded(b, "P0442")
+	if _, body := b.get(c + "?suspect=cap"); !strings.Contains(body, "some 310 kr") {
+		t.Error("the shop's own price of a cap is not said")
+	}
+	for _, kv := range [][]string{{"price-cap", "-4", "a part costs between 0 and 100 000"}, {"price-cap", "NaN", "hard or cracked seal"}, {"price-cap", "much", "hard or cracked seal"}, {"currency", "doubloons", "currency"}} {
+		if code, body, _ := b.post("/ways", b.fill("/ways", "rate", "66", "day", "120", kv[0], kv[1])); code != 422 || !strings.Contains(body, kv[2]) {
+			t.Errorf("%s %q: %d", kv[0], kv[1], code)
+		}
+	}
+	if _, body := b.get("/ways"); !strings.Contains(body, `value="310"`) {
+		t.Error("a refused form changed what was kept")
+	}
+}
+
+// A smell at a place is marked on the Map, and stands on the Strip and in the odds.
+func TestASmellAtAPlace(t *testing.T) {
+	b := start(t, false)
+	c := coded(b, "P0442")
+	odds := func() float64 {
+		f, err := b.shop.Load(context.Background(), strings.TrimPrefix(c, "/cases/"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		th, err := b.shop.Think(context.Background(), f)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return th.State.Odds("neck")
+	}
+	if _, body := b.get(c + "?part=neck"); !strings.Contains(body, `value="smelt"`) {
+		t.Error("a smell cannot be marked")
+	}
+	before := odds()
+	code, body, _ := b.post(c+"/marks", b.fill(c, "part", "neck", "kind", "smelt"))
+	if code != 200 || !strings.Contains(body, "Smells of fuel") {
+		t.Errorf("%d; the Strip does not say it", code)
+	}
+	if after := odds(); after < 2*before {
+		t.Errorf("neck from %.3f to %.3f", before, after)
+	}
+}

@@ -133,6 +133,7 @@ type page struct {
 	Problem string
 	Form    url.Values
 	Now     time.Time
+	Money   string // sign of the shop's money
 	Data    any
 }
 
@@ -152,7 +153,7 @@ func (p page) Is(name string, value any, option string) bool { return p.V(name, 
 
 func (s *server) page(c *echo.Context, title, nav string, data any) page {
 	token, _ := c.Get("csrf").(string)
-	return page{Title: title, Nav: nav, CSRF: token, Key: newKey(), Now: s.shop.Now(), Data: data}
+	return page{Title: title, Nav: nav, CSRF: token, Key: newKey(), Now: s.shop.Now(), Money: s.shop.Currency(c.Request().Context()), Data: data}
 }
 
 func newKey() string {

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"fmt"
 	"net/http"
 	"slices"
@@ -8,6 +9,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"wexter/casework"
+	"wexter/core/diagnose"
 	"wexter/core/knowledge"
 )
 
@@ -24,7 +26,14 @@ type waysPage struct {
 	Day     string
 	Careful bool
 	Schools []schoolPick
+	// Money.
+	Currency  string
+	Prices    []partPrice
+	OwnPrices bool
 }
+
+// partPrice is what the part of a fault costs: by the Book, and here.
+type partPrice struct{ Key, Name, Order, Book, Own string }
 
 type schoolPick struct {
 	knowledge.School
@@ -52,6 +61,17 @@ func (s *server) showWays(c *echo.Context, failed error) error {
 	for _, x := range s.shop.Book.Schools {
 		d.Schools = append(d.Schools, schoolPick{x, x.Option(way(x.Key)).Key})
 	}
+	d.Currency, d.OwnPrices = cmp.Or(w.Currency, diagnose.UsualCurrency), len(w.Prices) > 0
+	for _, x := range s.shop.Book.Faults {
+		if x.Order == "" || x.Family == "other" {
+			continue
+		}
+		row := partPrice{Key: x.Key, Name: x.Name, Order: casework.Upper(x.Order), Book: fmt.Sprintf("%g", cmp.Or(x.Price, s.shop.Book.CostOf(x.Cost).Price))}
+		if v, ok := w.Prices[x.Key]; ok {
+			row.Own = fmt.Sprintf("%g", v)
+		}
+		d.Prices = append(d.Prices, row)
+	}
 	p := s.page(c, "What this bay has", "instruments", d)
 	if failed != nil {
 		return s.again(c, failed, "ways.html", p)
@@ -75,6 +95,12 @@ func (s *server) saveWays(c *echo.Context) error {
 	for _, x := range s.shop.Book.Schools {
 		if v := f.text("way-" + x.Key); v != "" {
 			w.Policies[x.Key] = v
+		}
+	}
+	w.Currency, w.Prices = f.text("currency"), map[string]float64{}
+	for _, x := range s.shop.Book.Faults {
+		if f.text("price-"+x.Key) != "" {
+			w.Prices[x.Key] = f.number("price-"+x.Key, x.Name)
 		}
 	}
 	err := f.err

@@ -25,7 +25,7 @@ var EGRCommand = Register(Test{
 		switch {
 		case r.Word("engine") == "stalls":
 			return is("stalls", "The engine does not keep running.")
-		case c && gas > 145:
+		case c && gas > GasStandsOpen:
 			return is("flows-shut", "Gas at %s °C behind a valve that is told to be shut: it stands open, whatever its position says.", say(gas))
 		case !a:
 			return ask("air-shut", "What is the air flow at 0 %%?")
@@ -45,3 +45,7 @@ var EGRCommand = Register(Test{
 		return unsure("Air flow falls only from %s to %s g/s. Command more, at a steady speed.", say(shut), say(open))
 	},
 })
+
+// GasStandsOpen is the temperature behind a valve that is told to be shut, °C, from which on it
+// stands open (common practice, no source).
+const GasStandsOpen = 145.0

@@ -83,6 +83,9 @@ func (m *Model) codes(e Evidence) (piece, error) {
 	if l := m.readiness(e); l != nil {
 		p.parts = append(p.parts, l)
 	}
+	if l := m.bothBanks(e); l != nil {
+		p.parts = append(p.parts, l)
+	}
 	if len(p.parts) == 0 {
 		return p, ErrSilent
 	}
@@ -141,6 +144,23 @@ func (m *Model) group(g knowledge.CodeGroup, e Evidence) likelihood {
 	}
 	return l
 }
+
+// bothBanks weighs that both banks are lean, or both rich: what they have in common is off. A
+// code of bank 1 alone says nothing, since most engines have no other.
+func (m *Model) bothBanks(e Evidence) likelihood {
+	for _, pair := range [][2]string{{"P0171", "P0174"}, {"P0172", "P0175"}, {"P2187", "P2189"}, {"P2188", "P2190"}, {"P2195", "P2197"}, {"P2196", "P2198"}} {
+		s, ok := m.Book.Sign(OneBank)
+		if ok && slices.Contains(e.Codes, pair[0]) && slices.Contains(e.Codes, pair[1]) {
+			l := m.shown(s.Base, s.Shows)
+			l.absent = true
+			return l
+		}
+	}
+	return nil
+}
+
+// OneBank is the key of the sign that only one bank of an engine is off.
+const OneBank = "one-bank"
 
 // readiness weighs that the vapour monitor has run, or has not, where a scan lists what has.
 func (m *Model) readiness(e Evidence) likelihood {

@@ -272,7 +272,7 @@ func (p *planner) swaps(open []*Action) (out []Swap) {
 		if p.marg[i] < 0.03 || x.Silent() || x.Order == "" {
 			continue
 		}
-		w := Swap{Fault: x.Key, Name: x.Name, Odds: p.marg[i], Minutes: float64(x.Minutes) + retest, Price: p.Price(x.Fault, p.bay), Cost: p.mend[i], Expect: p.price(p.now, i)}
+		w := Swap{Fault: x.Key, Name: x.Name, Odds: p.marg[i], Minutes: float64(x.Minutes) + retest, Price: p.Price(x.Fault, p.bay), Days: p.days(i), Cost: p.mend[i], Expect: p.price(p.now, i)}
 		for _, a := range open {
 			if slices.Contains(a.Accuses, x.Key) && a.Cost < p.mend[i] && (w.Prove == "" || 1-a.Cost/p.mend[i] > w.BreakEven) {
 				w.BreakEven, w.Prove = 1-a.Cost/p.mend[i], a.Name

@@ -26,6 +26,7 @@ const (
 	Held    Kind = "hold"    // a pressure or vacuum hold
 	Exit    Kind = "exit"    // smoke or gas seen to leave at a part
 	Looked  Kind = "looked"  // a part looked at without finding
+	Smelt   Kind = "smelt"   // a smell of fuel, strongest at a part
 	Signed  Kind = "sign"    // a sign of the Book, there or not
 	Context Kind = "context" // what raises odds: salt, age, recent work
 	Renewed Kind = "renewed" // a part that was renewed lately
@@ -118,6 +119,8 @@ func (m *Model) read(e Evidence) (piece, error) {
 		l, err := pr.words(bench.With(bench.FromEyes).Nothing[0])
 		p.parts = []likelihood{l}
 		return p, err
+	case Smelt:
+		return m.smelt(e)
 	case Signed:
 		return m.signed(e)
 	case Context:
@@ -386,8 +389,8 @@ func (m *Model) done(e Evidence) (piece, error) {
 	if err := m.fits(entry, e); err != nil {
 		return p, err
 	}
-	if bench.Beside(e.Readings) || bench.Section(e.Readings) != "" {
-		return p, ErrSilent // of another part, or of a section that the plant was not asked about
+	if bench.Beside(e.Readings) {
+		return p, silence{"it is of another part, tried beside it"}
 	}
 	if o, _ := entry.Outcome(e.Outcome); o.Nothing != "" {
 		return p, silence{o.Nothing}
@@ -396,6 +399,9 @@ func (m *Model) done(e Evidence) (piece, error) {
 	v, err := bench.Judge(entry, m.subject(e.Part), e.Readings)
 	if err != nil {
 		return p, err
+	}
+	if section := bench.Section(e.Readings); section != "" {
+		return m.section(section, cmp.Or(e.Outcome, v.Outcome), e.Before)
 	}
 	byPlace := strings.Contains(e.Outcome, ":")
 	overruled := e.Overruled || e.Outcome != "" && e.Outcome != v.Outcome && !byPlace
@@ -452,8 +458,127 @@ func (m *Model) came(t bench.Test, e Evidence) (piece, error) {
 		}
 		return p, err
 	}
+	if _, at, ok := strings.Cut(outcome, ":"); ok && e.missing(at) {
+		m.sharpen(l, at)
+	}
 	p.parts = []likelihood{l}
 	return p, err
+}
+
+// section weighs the car's own pump test with only a part of the system joined: the pump by
+// itself, or with the canister. What fails it sits in what is joined.
+func (m *Model) section(section, outcome string, before bool) (piece, error) {
+	if outcome != "pass" && outcome != "fail" {
+		return piece{}, silence{"no verdict came out of it"}
+	}
+	a, _ := m.Book.Archetype(m.Of.Vapour)
+	set := a.Settings()
+	for _, p := range m.Graph.Plugs() {
+		if set[p.Key] == "" && (section == "pump" && p.Key == "vent-hose" || p.Key == "vapour-line") {
+			set[p.Key] = plumbing.Plugged
+		}
+	}
+	const stray = 0.03 // a plug of the hand's making (chosen here)
+	l := m.newSign(stray)
+	l.absent = outcome == "pass"
+	low, high := make([][steps]float64, len(m.Suspects)), make([][steps]float64, len(m.Suspects))
+	if section != "pump" {
+		var err error
+		if low, high, err = m.spans(a.Entry, set, plumbing.Pressure); err != nil {
+			return piece{}, err
+		}
+	}
+	for i, s := range m.Suspects {
+		p, _ := m.Graph.Part(s.Part)
+		own := p.Role == "leak-pump" || strings.HasPrefix(s.Key, "pump-")
+		for x := range shades {
+			d := math.Sqrt(math.Sqrt(low[i][x/kinds] * high[i][x/kinds]))
+			switch {
+			case own:
+				l.p[i*shades+x] = 0.9
+			case d > 0:
+				l.p[i*shades+x] = math.Max(0.95*phi(math.Log(d/0.508e-3)/0.3), stray)
+			default:
+				continue
+			}
+			l.feels[i] = true
+		}
+	}
+	return piece{parts: []likelihood{l}, before: before}, nil
+}
+
+// missing reports whether a look found a part gone, off or loose, not only damaged.
+func (e Evidence) missing(part string) bool {
+	for _, r := range e.Readings {
+		for _, p := range r.Places {
+			if p.Part == part && p.Size == "missing" {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// sharply is how much seldomer a part is taken for missing that is there than for damaged that
+// is whole (chosen here).
+const sharply = 0.15
+
+// sharpen makes a look that found a part missing count for more.
+func (m *Model) sharpen(l *words, part string) {
+	for j := range kinds {
+		l.none[j] *= sharply
+	}
+	for i, s := range m.Suspects {
+		if l.feels[i] && !m.at(s.Part, part) {
+			for x := i * shades; x < (i+1)*shades; x++ {
+				l.seen[x] *= sharply
+			}
+		}
+	}
+}
+
+// smelt weighs a smell of fuel that is strongest at a place.
+func (m *Model) smelt(e Evidence) (piece, error) {
+	if err := m.has(e.Part); err != nil {
+		return piece{}, err
+	}
+	// Common practice, no source: noses find a hole above the fuel a third of the time, and a
+	// place beside it now and then.
+	const there, beside = 0.35, 0.03
+	l := m.newSign(beside)
+	for i, s := range m.Suspects {
+		if _, high := s.hole(steps - 1); high > 0 && s.Family == "vapour" && m.at(s.Part, e.Part) {
+			l.feels[i] = true
+			for x := range shades {
+				l.p[i*shades+x] = there
+			}
+		}
+	}
+	return piece{parts: []likelihood{l}, before: e.Before}, nil
+}
+
+// tries refuses a part that a test of one part does not try, and names those that it does.
+func (m *Model) tries(b bench.Test, part string) error {
+	if b.On != bench.OnePart || part == "" {
+		return nil
+	}
+	p, _ := m.Graph.Part(part)
+	if b.Tries == nil || b.Tries(bench.Target{Graph: m.Graph, Part: p}) != "" {
+		return nil
+	}
+	var right []string
+	for _, s := range m.Suspects {
+		switch at := Target(m.Graph, s.Fault, s.Part, b.Key); {
+		case at == part:
+			return nil
+		case at != "" && !slices.Contains(right, at):
+			right = append(right, at)
+		}
+	}
+	if len(right) == 0 {
+		return nil // nothing on this car: it says nothing
+	}
+	return fmt.Errorf("the test %q does not try %q; on this car it tries %s", b.Key, part, strings.Join(right, ", "))
 }
 
 // fits refuses what cannot have come out of a test on this car.
@@ -464,6 +589,9 @@ func (m *Model) fits(t knowledge.Test, e Evidence) error {
 		}
 	}
 	b := bench.For(t)
+	if err := m.tries(b, e.Part); err != nil {
+		return err
+	}
 	for k := range e.Readings {
 		if _, ok := b.Channel(k); !ok {
 			return fmt.Errorf("the test %q has no reading %q", e.Test, k)

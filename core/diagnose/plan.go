@@ -80,6 +80,7 @@ type Swap struct {
 	Odds      float64
 	Minutes   float64 // of work and retest
 	Price     float64
+	Days      int     // until the part is here
 	Cost      float64 // of the attempt
 	Expect    float64 // until the car is mended, when this is done first
 	BreakEven float64 // odds from which it costs less than the test that would prove the part; 0 when none would

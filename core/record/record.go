@@ -597,9 +597,10 @@ const (
 	MarkExit    MarkKind = "exit"
 	MarkLooked  MarkKind = "looked"
 	MarkSuspect MarkKind = "suspect"
+	MarkSmelt   MarkKind = "smelt"
 )
 
-var markWords = map[MarkKind]string{MarkExit: "Exit seen", MarkLooked: "Looked, nothing found", MarkSuspect: "Suspected by hand"}
+var markWords = map[MarkKind]string{MarkExit: "Exit seen", MarkLooked: "Looked, nothing found", MarkSuspect: "Suspected by hand", MarkSmelt: "Smells of fuel here"}
 
 // Words says the kind as the screens do; empty for one that is not known.
 func (k MarkKind) Words() string { return markWords[k] }
