@@ -20,8 +20,8 @@ type group struct {
 
 // How many explanations and shares of them a plan looks at.
 const (
-	mostGroups    = 110
-	mostParticles = 1300
+	mostGroups    = 80
+	mostParticles = 450
 )
 
 // gatherer collects the odds that a plan works on.
@@ -117,7 +117,7 @@ func (c *gatherer) prune() ([]particle, []group) {
 	for n, g := range order[:min(len(order), mostGroups)] {
 		keep[g] = n
 	}
-	all := slices.DeleteFunc(c.all, func(p particle) bool { _, ok := keep[p.group]; return !ok })
+	all := c.heaviest(keep)
 	slices.SortFunc(all, func(x, y particle) int {
 		return cmp.Or(cmp.Compare(y.w, x.w), x.a-y.a, x.b-y.b, x.ka-y.ka, x.kb-y.kb, x.j-y.j)
 	})
@@ -136,4 +136,26 @@ func (c *gatherer) prune() ([]particle, []group) {
 		kept[all[i].group].total += all[i].w
 	}
 	return all, kept
+}
+
+// heaviest drops what is not of a group that is kept, and what is too light to be among the
+// heaviest shares, told apart by the binary order of its weight: few are left to be ordered.
+func (c *gatherer) heaviest(keep map[int]int) []particle {
+	kept := make([]bool, len(c.groups))
+	for g := range keep {
+		kept[g] = true
+	}
+	var count [64]int // by how many times a weight can be doubled before it is 1
+	order := func(w float64) int { return min(max(-math.Ilogb(w), 0), len(count)-1) }
+	for _, p := range c.all {
+		if kept[p.group] {
+			count[order(p.w)]++
+		}
+	}
+	last, n := 0, 0
+	for last < len(count)-1 && n+count[last] < mostParticles {
+		n += count[last]
+		last++
+	}
+	return slices.DeleteFunc(c.all, func(p particle) bool { return !kept[p.group] || order(p.w) > last })
 }

@@ -106,8 +106,8 @@ func (m *Model) group(g knowledge.CodeGroup, e Evidence) likelihood {
 	stray := 1 - math.Pow(1-base, math.Max(doubt, 1))
 	plant := make([]float64, len(m.Suspects)*shades)
 	knows := false
-	for i, s := range m.Suspects {
-		rows := m.table.of(Codes, s, m.Car)
+	for i := range m.Suspects {
+		rows := m.rows(Codes)[i]
 		if rows == nil {
 			continue
 		}
@@ -361,7 +361,7 @@ func (m *Model) leakCodes(e Evidence) likelihood {
 func (m *Model) sized(z sizing, i int, l *words) bool {
 	s := m.Suspects[i]
 	varies := s.Varies || slices.ContainsFunc(s.Changes, func(c knowledge.Change) bool { return c.Param == "sticks" })
-	rows := m.table.of(Codes, s, m.Car)
+	rows := m.rows(Codes)[i]
 	var classes [shades]int
 	feels := false
 	if rows != nil {

@@ -192,6 +192,10 @@ func (c *planner) deeper(a *Action, more []*Action, most float64) float64 {
 	return cost
 }
 
+// slight is the weight of a share of an explanation, or of an outcome, that a second step
+// leaves aside (chosen here).
+const slight = 1e-4
+
 // secondStep reckons what may follow one outcome.
 type secondStep struct {
 	*planner
@@ -205,7 +209,7 @@ type secondStep struct {
 func (s *secondStep) given(odds []float64, total float64) {
 	s.at, s.w = s.at[:0], s.w[:0]
 	for i, x := range s.ps {
-		if w := x.w * odds[i] / total; w > 1e-6 {
+		if w := x.w * odds[i] / total; w > slight {
 			s.at, s.w = append(s.at, int32(i)), append(s.w, w)
 		}
 	}
@@ -222,7 +226,7 @@ func (s *secondStep) value(b *Action, most float64) float64 {
 			s.p[s.ps[i].group] += v
 			t += v
 		}
-		if t <= 1e-6 {
+		if t <= slight {
 			continue
 		}
 		for g := range s.p {

@@ -23,34 +23,33 @@ type found struct {
 // Limits of a course, chosen here.
 const (
 	plain     = 0.5   // a suspect's odds from which on an outcome singles it out
-	slightest = 0.02  // what finds a suspect more seldom is not counted on for it
+	slightest = 0.04  // what finds a suspect more seldom is not counted on for it
 	mostTries = 24    // of one course
 	searchAll = 480.0 // min, in which everything is taken apart and found by hand
-	enough    = 0.004 // odds of not having found it at which a course ends
+	enough    = 0.01  // odds of not having found it at which a course ends
 )
 
-// tries lists what may be tried: every test that this bay can do, every likely part, the
-// monitor, and the search that finds whatever it is.
-func (p *planner) tries(open []*Action) []try {
+// tries lists what may be tried: every test that this bay can do, and by suspect its part; at
+// the end the monitor, and looking for what the Book does not know.
+func (p *planner) tries(open []*Action) {
 	n := len(p.Suspects)
-	var out []try
 	for _, a := range open {
 		if f := p.finds(a); len(f) > 0 {
-			out = append(out, try{cost: a.Cost, finds: f, renews: -1, test: a})
-		}
-	}
-	for i := range p.Suspects {
-		if p.marg[i] > 1e-4 {
-			out = append(out, try{cost: p.mend[i], finds: []found{{i, 1}}, renews: i})
+			p.tests = append(p.tests, try{cost: a.Cost, finds: f, renews: -1, test: a})
 		}
 	}
 	search := try{cost: searchAll, renews: -1}
 	for i := range n + 2 {
+		t := try{cost: p.mend[i], finds: []found{{i, 1}}, renews: i}
+		if i >= n {
+			t.renews = -1
+		}
+		p.alone = append(p.alone, t)
 		if i != n {
 			search.finds = append(search.finds, found{i, 1})
 		}
 	}
-	return append(out, try{cost: p.mend[n], finds: []found{{n, 1}}, renews: -1}, try{cost: p.mend[n+1], finds: []found{{n + 1, 1}}, renews: -1}, search)
+	p.tests = append(p.tests, search)
 }
 
 // finds works out which suspects a test singles out, and how often: by the outcomes after
@@ -99,6 +98,8 @@ type course struct {
 	mass []float64 // of each suspect that is not found yet, alone or with another
 	left []float64 // share of it that is not found yet
 	with []openGroup
+	live []*try // tests that could find something
+	some []int  // suspects, none-now and other that there may be
 }
 
 // openGroup is a group that the odds leave open: its suspects, by their place among mass.
@@ -116,12 +117,13 @@ func (p *planner) newCourse() *course {
 // same again.
 func (c *course) cost(odds []float64, done *Action) float64 {
 	sum := c.begin(odds)
+	c.screen(done)
 	open := c.open()
 	for range mostTries {
 		if open < enough {
 			break
 		}
-		t := c.best(open, done)
+		t := c.best(open)
 		if t == nil {
 			break
 		}
@@ -183,28 +185,53 @@ func (c *course) open() float64 {
 	return t
 }
 
+// screen lists what could find something at these odds: a try's share only falls from here on.
+func (c *course) screen(done *Action) {
+	c.some, c.live = c.some[:0], c.live[:0]
+	for i, m := range c.mass {
+		if m > least {
+			c.some = append(c.some, i)
+		}
+	}
+	for k := range c.tests {
+		if t := &c.tests[k]; (done == nil || t.test != done) && c.finding(t) > least {
+			c.live = append(c.live, t)
+		}
+	}
+}
+
+// least is how much a try must find to be counted on.
+const least = enough / 4
+
+// finding is how likely a try finds something now.
+func (c *course) finding(t *try) float64 {
+	v := 0.0
+	for _, f := range t.finds {
+		v += c.mass[f.i] * f.odds
+	}
+	return v
+}
+
 // best is the try that finds most for its cost; nil when none finds anything.
-func (c *course) best(open float64, done *Action) *try {
+func (c *course) best(open float64) *try {
 	var best *try
 	most := 0.0
-	for k := range c.all {
-		t := &c.all[k]
-		if done != nil && t.test == done {
+	for _, t := range c.live {
+		if v := c.finding(t); v > most*t.cost && v > least {
+			best, most = t, v/t.cost
+		}
+	}
+	for _, i := range c.some {
+		v := c.mass[i]
+		if v <= least {
 			continue
 		}
-		finds := 0.0
-		for _, f := range t.finds {
-			finds += c.mass[f.i] * f.odds
+		cost := c.mend[i]
+		if i < len(c.Suspects) { // on the car that has it, it is the repair
+			cost *= math.Max(1-v/open, 0.02)
 		}
-		if finds <= enough/4 {
-			continue
-		}
-		cost := t.cost
-		if t.renews >= 0 {
-			cost *= math.Max(1-finds/open, 0.02)
-		}
-		if r := finds / cost; r > most {
-			best, most = t, r
+		if v > most*cost {
+			best, most = &c.alone[i], v/cost
 		}
 	}
 	return best

@@ -8,11 +8,13 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"gonum.org/v1/gonum/stat"
 
 	"wexter/core/bench"
 	"wexter/core/diagnose"
+	"wexter/core/knowledge"
 	"wexter/core/plumbing"
 	"wexter/ingest"
 )
@@ -396,6 +398,55 @@ func TestRenewingInRisingCostOverOdds(t *testing.T) {
 		if got := diagnose.Price(p, c); math.Abs(got-best) > 1e-9*best {
 			t.Fatalf("%.6f, the best of all orders %.6f", got, best)
 		}
+	}
+}
+
+// What is proposed first, against an exhaustive search of all ways of up to three tests on small
+// made-up hunts: it loses little of what is to be expected.
+func TestAgainstExhaustiveSearch(t *testing.T) {
+	rng := rand.New(rand.NewPCG(5, 8))
+	lost, worst := 0.0, 0.0
+	const problems = 150
+	for range problems {
+		n := 4 + rng.IntN(4)
+		x := diagnose.Problem{Odds: make([]float64, n), Mend: make([]float64, n)}
+		sum := 0.0
+		for i := range n {
+			x.Odds[i], x.Mend[i] = rng.ExpFloat64(), 20+300*rng.Float64()
+			sum += x.Odds[i]
+		}
+		for i := range n {
+			x.Odds[i] /= sum
+		}
+		for range 3 + rng.IntN(3) {
+			test := diagnose.MadeUp{Cost: 4 + 40*rng.Float64(), Odds: make([][]float64, 2+rng.IntN(2))}
+			for o := range test.Odds {
+				test.Odds[o] = make([]float64, n)
+			}
+			for i := range n { // most faults show one outcome nearly always
+				shown := rng.IntN(len(test.Odds))
+				if rng.IntN(2) == 0 {
+					shown = 0
+				}
+				miss := 0.02 + 0.2*rng.Float64()
+				for o := range test.Odds {
+					test.Odds[o][i] = miss / float64(len(test.Odds)-1)
+				}
+				test.Odds[shown][i] = 1 - miss
+			}
+			x.Tests = append(x.Tests, test)
+		}
+		all := x.Exhaustive(3)
+		at := x.Chosen()
+		if at < 0 {
+			at = len(all) - 1
+		}
+		loss := all[at]/slices.Min(all) - 1
+		lost, worst = lost+loss/problems, math.Max(worst, loss)
+	}
+	t.Logf("%d made-up hunts: %.2f %% lost in the mean, %.1f %% at worst", problems, 100*lost, 100*worst)
+	if lost > 0.03 {
+		t.Errorf("%.1f %% of the expected cost is lost in the mean; at most 3 %%", 100*lost)
 	}
 }
 
@@ -888,21 +939,75 @@ func TestALyingPosition(t *testing.T) {
 	}
 }
 
-// From scratch, pairs included: odds and the next test over the whole Book.
+// From scratch, pairs included: odds and what is next over the whole Book, on random cases of
+// random cars. It reports the median and the 99th percentile, in ms.
 func BenchmarkThinkAndNext(b *testing.B) {
-	m := model(b, naMAF)
-	h := diagnose.History{{Evidence: []diagnose.Evidence{{Kind: diagnose.Scanned, Codes: []string{"P0442"}, Ran: []string{"fuel", "components"}, Before: true}, hold(m, 0.7, 0.66, 0.75),
-		{Kind: diagnose.Context, Key: "axle-work"}, {Kind: diagnose.Signed, Key: "smell"}, result("cap-check", "cap", "holds"), result("valve-bench", "purge-valve", "good")}}}
+	book := ingest.Book()
+	combos := book.Plumbing.Combinations()
+	rng := rand.New(rand.NewPCG(13, 13))
+	graphs := map[plumbing.Combination]*plumbing.Graph{}
+	var took []float64
 	for b.Loop() {
-		m := model(b, naMAF)
-		s, err := m.Think(h)
+		of := combos[rng.IntN(len(combos))]
+		if graphs[of] == nil {
+			g, err := book.Plumbing.Combine(of)
+			if err != nil {
+				b.Fatal(err)
+			}
+			graphs[of] = g
+		}
+		begin := time.Now()
+		m, err := diagnose.New(book, ingest.Table(), diagnose.Car{Of: of, Graph: graphs[of], Age: 8, Km: 120e3})
 		if err != nil {
 			b.Fatal(err)
 		}
-		if p := s.Next(diagnose.Bay{}); len(p.Actions) == 0 {
+		s, err := m.Think(diagnose.History{{Evidence: randomEvidence(m, rng)}})
+		if err != nil {
+			b.Fatal(err)
+		}
+		if p := s.Next(diagnose.Bay{Careful: true}); len(p.Moves) == 0 {
 			b.Fatal("nothing to do")
 		}
+		took = append(took, time.Since(begin).Seconds()*1e3)
 	}
+	slices.Sort(took)
+	b.ReportMetric(took[len(took)/2], "ms-median")
+	b.ReportMetric(took[len(took)*99/100], "ms-p99")
+}
+
+// randomEvidence is a code or two, a sign, a circumstance and up to two outcomes of tests.
+func randomEvidence(m *diagnose.Model, rng *rand.Rand) []diagnose.Evidence {
+	scan := diagnose.Evidence{ID: "codes", Kind: diagnose.Scanned, Ran: []string{"fuel"}, Before: true}
+	for range 1 + rng.IntN(2) {
+		if g := m.Book.Groups[rng.IntN(len(m.Book.Groups))]; g.Sets(m.Of) {
+			scan.Codes = append(scan.Codes, g.Codes[0])
+		}
+	}
+	if own, _ := m.Book.Plumbing.Find(m.Of.Vapour); own.Monitor != "" && rng.IntN(2) == 0 {
+		scan.Codes = append(scan.Codes, []string{"P0442", "P0455", "P0456"}[rng.IntN(3)])
+	}
+	out := []diagnose.Evidence{scan}
+	if s := m.Book.Signs[rng.IntN(len(m.Book.Signs))]; rng.IntN(2) == 0 {
+		out = append(out, diagnose.Evidence{ID: s.Key, Kind: diagnose.Signed, Key: s.Key})
+	}
+	if c := m.Book.Contexts[rng.IntN(len(m.Book.Contexts))]; rng.IntN(2) == 0 {
+		out = append(out, diagnose.Evidence{ID: c.Key, Kind: diagnose.Context, Key: c.Key})
+	}
+	for range rng.IntN(3) {
+		s := m.Suspects[rng.IntN(len(m.Suspects))]
+		test, _ := m.Book.Test(s.Tests[rng.IntN(len(s.Tests))])
+		part := diagnose.Target(m.Graph, s.Fault, s.Part, test.Key)
+		if b, _ := bench.Of(test.Key); b.Odds != bench.FromPlant || !test.Fits(m.Of) || b.On == bench.OnePart && part == "" {
+			continue
+		}
+		for _, o := range test.Outcomes {
+			if o.Means == knowledge.Sound {
+				out = append(out, diagnose.Evidence{ID: test.Key + part, Kind: diagnose.Done, Test: test.Key, Part: part, Outcome: o.Key})
+				break
+			}
+		}
+	}
+	return out
 }
 
 func BenchmarkThink(b *testing.B) {

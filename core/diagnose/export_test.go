@@ -1,5 +1,10 @@
 package diagnose
 
+import (
+	"math"
+	"slices"
+)
+
 // For tests outside the package, which need the Book: what they check against.
 
 // Price is what a repair one after another would cost, for single faults alone.
@@ -17,7 +22,7 @@ func Entropy(p []float64) float64 { return entropy(p, 1) }
 
 // Rows are what the plant said of a fault under a test, by step of severity and kind of car.
 func (m *Model) Rows(test, fault string) *[shades]*Row {
-	return m.table.of(test, m.Suspects[m.index[fault]], m.Car)
+	return m.rows(test)[m.index[fault]]
 }
 
 // At is the likelihood of a curve at one diameter, m.
@@ -44,4 +49,102 @@ func (m *Model) Actions() []Action {
 		return nil
 	}
 	return s.Next(Bay{Careful: true}).Actions
+}
+
+// Problem is a small made-up hunt: what may be wrong with its odds and what each costs to mend,
+// and tests with the odds of their outcomes under each; the first outcome is the usual one.
+type Problem struct {
+	Odds, Mend []float64
+	Tests      []MadeUp
+}
+
+// MadeUp is a test of a Problem.
+type MadeUp struct {
+	Cost float64
+	Odds [][]float64 // [outcome][suspect]
+}
+
+// planner of a problem, with its tests as actions.
+func (x Problem) planner() (*planner, []*Action) {
+	n := len(x.Odds)
+	m := &Model{Suspects: make([]Suspect, n), index: map[string]int{}}
+	p := &planner{State: &State{Model: m}, now: x.Odds, marg: x.Odds, mend: append(append([]float64{}, x.Mend...), waitNone, findOther)}
+	for i := range n {
+		p.gs = append(p.gs, group{i, -1, x.Odds[i]})
+		p.ps = append(p.ps, particle{a: i, b: -1, group: i, w: x.Odds[i]})
+	}
+	var list []*Action
+	for _, t := range x.Tests {
+		a := &Action{Cost: t.Cost, odds: t.Odds, share: 1, Out: make([]Outcome, len(t.Odds))}
+		a.Out[0].Usual = true
+		list = append(list, a)
+	}
+	p.tries(list)
+	for _, a := range list {
+		a.Expect, a.Bits = p.value(a)
+	}
+	return p, list
+}
+
+// Chosen is the test that would be proposed first; below nought for none.
+func (x Problem) Chosen() int {
+	p, list := x.planner()
+	at := append([]*Action{}, list...)
+	slices.SortStableFunc(at, cheaper)
+	p.deepen(at, append([]*Action{}, at...), math.Inf(1))
+	if best := p.best(); len(at) == 0 || best < at[0].Expect {
+		return -1
+	}
+	return slices.Index(list, at[0])
+}
+
+// best is what is to be expected of the best part to renew unproven.
+func (p *planner) best() float64 {
+	least := math.Inf(1)
+	for i := range p.Suspects {
+		least = math.Min(least, p.unproven(i))
+	}
+	return least
+}
+
+// Exhaustive is what is to be expected of each test, and last of none of them, when every way of
+// up to depth tests is looked at.
+func (x Problem) Exhaustive(depth int) []float64 {
+	p, list := x.planner()
+	var after func(odds []float64, used, depth int) float64
+	of := func(a *Action, odds []float64, used, depth int) float64 {
+		cost := a.Cost
+		for o := range a.odds {
+			t, next := 0.0, make([]float64, len(odds))
+			for g, v := range odds {
+				next[g] = v * a.odds[o][g]
+				t += next[g]
+			}
+			if t < 1e-12 {
+				continue
+			}
+			for g := range next {
+				next[g] /= t
+			}
+			cost += t * after(next, used|1<<slices.Index(list, a), depth-1)
+		}
+		return cost
+	}
+	after = func(odds []float64, used, depth int) float64 {
+		best := p.newCourse().cost(odds, nil)
+		if depth == 0 {
+			return best
+		}
+		for i, a := range list {
+			if used>>i&1 == 0 {
+				best = math.Min(best, of(a, odds, used, depth))
+			}
+		}
+		return best
+	}
+	var out []float64
+	for _, a := range list {
+		out = append(out, of(a, x.Odds, 0, depth))
+	}
+	return append(out, p.best())
 }

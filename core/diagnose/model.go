@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"sync"
 
 	"wexter/core/knowledge"
 	"wexter/core/plumbing"
@@ -44,6 +45,7 @@ type Model struct {
 	table    *Table
 	index    map[string]int
 	pairs    [][2]int
+	known    *sync.Map        // rows of the table by test, for every suspect
 	sealed   [][steps]float64 // holes of the suspects that the car's own leak check can see
 	// Odds before anything is known.
 	two, none, other float64
@@ -67,7 +69,7 @@ func New(b knowledge.Book, t *Table, car Car) (*Model, error) {
 	if car.Graph == nil {
 		return nil, errors.New("the car has no plumbing")
 	}
-	m := &Model{Car: car, Book: b, table: t, index: map[string]int{}}
+	m := &Model{Car: car, Book: b, table: t, index: map[string]int{}, known: &sync.Map{}}
 	sum := map[string]float64{}
 	for _, f := range b.Faults {
 		part, can := f.Can(car.Graph, car.Of)
@@ -115,6 +117,20 @@ func New(b knowledge.Book, t *Table, car Car) (*Model, error) {
 		}
 	}
 	return m, nil
+}
+
+// rows is what the table has of a test for each suspect, found once; nil where the plant was
+// not asked.
+func (m *Model) rows(test string) []*[shades]*Row {
+	if v, ok := m.known.Load(test); ok {
+		return v.([]*[shades]*Row)
+	}
+	out := make([]*[shades]*Row, len(m.Suspects))
+	for i, s := range m.Suspects {
+		out[i] = m.table.of(test, s, m.Car)
+	}
+	m.known.Store(test, out)
+	return out
 }
 
 // suspect finds one by the fault's key; the error names the nearest known ones.

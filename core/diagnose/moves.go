@@ -93,7 +93,7 @@ func (m Move) ranked() float64 {
 // replacements are the parts that could be renewed without another test.
 func (p *planner) replacements() (out []Move) {
 	for i, x := range p.Suspects {
-		if p.marg[i] < 0.02 || x.Silent() || x.Order == "" {
+		if p.marg[i] < 0.03 || x.Silent() || x.Order == "" {
 			continue
 		}
 		out = append(out, Move{Kind: ToReplace, Fault: x.Key, Name: "Renew: " + plumbing.Lower(x.Name), Minutes: float64(x.Minutes) + retest, Money: p.Price(x.Fault, p.bay), Days: p.days(i),
@@ -149,7 +149,7 @@ func (p *planner) provenFirst(out []Move) {
 
 // proves reports whether a test singles a suspect out often enough.
 func (p *planner) proves(a *Action, i int) bool {
-	for _, t := range p.all {
+	for _, t := range p.tests {
 		if t.test == a {
 			return slices.ContainsFunc(t.finds, func(f found) bool { return f.i == i && f.odds >= proven })
 		}
@@ -227,7 +227,7 @@ func (p *planner) findsFirst(out []Move) {
 	}
 	most := out[0].ranked()*(1+tieShare) + tieMinutes
 	rate := func(a *Action) float64 {
-		for _, t := range p.all {
+		for _, t := range p.tests {
 			if t.test == a {
 				finds := 0.0
 				for _, f := range t.finds {

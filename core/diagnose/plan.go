@@ -109,8 +109,8 @@ type Purchase struct {
 // How many actions may follow another, how far beyond the leader one is still looked at, and the
 // share of what the best test tells that a test must tell (chosen here).
 const (
-	lookWide   = 20
-	lookDeeper = 8 // of what the bay cannot do, and of questions
+	lookWide   = 8
+	lookDeeper = 3 // of what the bay cannot do
 	lookFor    = 1.15
 	leastBits  = 0.12
 )
@@ -125,7 +125,8 @@ type planner struct {
 	gs   []group
 	now  []float64 // odds of each group
 	mend []float64 // cost of each suspect's repair; the last two: none-now, other
-	all  []try     // what may be tried
+	// What may be tried: tests and the search, and by suspect its part alone.
+	tests, alone []try
 }
 
 func (s *State) planner(bay Bay) *planner {
@@ -195,7 +196,7 @@ func (p *planner) ranked() (open, rest []*Action) {
 			able = append(able, &list[i])
 		}
 	}
-	p.all = p.tries(able)
+	p.tries(able)
 	side(len(list), func(i int) {
 		a := &list[i]
 		if tells[i] {
@@ -222,10 +223,9 @@ func (p *planner) ranked() (open, rest []*Action) {
 		slices.SortStableFunc(l, cheaper)
 	}
 	tell := telling(open)
-	more := open[:min(tell, lookWide)]
+	more := slices.Clone(open[:min(tell, lookWide)])
 	leader := p.deepen(open[:tell], more, math.Inf(1))
 	p.deepen(rest[:min(len(rest), lookDeeper)], more, leader)
-	p.deepen(asks[:min(len(asks), lookDeeper)], more, leader)
 	asks = slices.DeleteFunc(asks[:min(len(asks), lookDeeper)], func(a *Action) bool { return a.Bits < leastBits/2*bitsOf(open) })
 	return append(open, asks...), rest
 }
@@ -253,9 +253,10 @@ func telling(open []*Action) (n int) {
 	return n
 }
 
-// deepen looks deeper below actions: after each outcome the better of going on by the rule of
-// thumb and the best further test. Those that could not come near the leader even so are left.
-// It orders them, and returns what is to be expected of the best.
+// deepen looks deeper below all actions of a list, so that they stand on one footing: after each
+// outcome the better of going on by the rule of thumb and the best further test. One is left
+// as soon as what is certain of it by then lies far beyond the leader. It orders the list, and
+// returns what is to be expected of the best.
 func (p *planner) deepen(list, more []*Action, leader float64) float64 {
 	if len(list) == 0 {
 		return leader

@@ -148,8 +148,8 @@ func (m *Model) predict(test, part, entry string, set plumbing.Settings) (*predi
 	x := expected{Model: m, test: t, part: part}
 	x.outcomes()
 	var pr *prediction
-	for i, s := range m.Suspects {
-		rows := m.table.of(test, s, m.Car)
+	for i := range m.Suspects {
+		rows := m.rows(test)[i]
 		if rows == nil || !tries(i) || !Simulated(m.Book, test, m.Of) {
 			continue
 		}
@@ -196,8 +196,8 @@ func (x *expected) outcomes() {
 			x.keys = append(x.keys, o.Key)
 		}
 	}
-	for _, s := range x.Suspects {
-		rows := x.table.of(x.test.Key, s, x.Car)
+	for i, s := range x.Suspects {
+		rows := x.rows(x.test.Key)[i]
 		if rows == nil || x.part != "" && Target(x.Graph, s.Fault, s.Part, x.test.Key) != x.part {
 			continue
 		}
@@ -384,7 +384,7 @@ func (m *Model) numbers(test string, read bench.Readings) *numbers {
 	m.practised(l, e, read)
 	any := false
 	for i, s := range m.Suspects {
-		rows := m.table.of(test, s, m.Car)
+		rows := m.rows(test)[i]
 		if rows == nil {
 			l.other[i], l.so[i] = 0, 0
 			continue
