@@ -100,11 +100,12 @@ func (s *Shop) think(f evidence.Folder, car Car, bay diagnose.Bay) (*Thought, er
 		return nil, err
 	}
 	t := &Thought{State: st, Explanations: st.Explanations(), Left: append(left, st.Silent...), Bay: bay}
-	t.Plan = st.Next(bay)
 	t.Clashes = st.Clashes()
-	if len(t.Plan.Actions) > 0 {
-		a := t.Plan.Actions[0]
-		t.Words, t.Minutes = plumbing.Lower(a.Name), int(math.Round(a.Minutes))
+	bay.Doubts = diagnose.Doubts(t.Clashes)
+	t.Plan = st.Next(bay)
+	if len(t.Plan.Moves) > 0 {
+		m := t.Plan.Moves[0]
+		t.Words, t.Minutes = plumbing.Lower(m.Name), int(math.Round(m.Minutes))
 	}
 	return t, nil
 }

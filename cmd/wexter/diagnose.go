@@ -122,6 +122,8 @@ func runDiagnose(args []string, out, errs io.Writer) error {
 		d.Parts = append(d.Parts, diagnosedOdds{s.Key, s.Name, marg[i]})
 	}
 	slices.SortStableFunc(d.Parts, func(a, b diagnosedOdds) int { return cmp.Compare(b.Probability, a.Probability) })
+	clashes := st.Clashes()
+	bay.Doubts = diagnose.Doubts(clashes)
 	plan := st.Next(bay)
 	for _, m := range plan.Moves {
 		d.Next = append(d.Next, nextOf(m, bay))
@@ -129,7 +131,7 @@ func runDiagnose(args []string, out, errs io.Writer) error {
 	for _, s := range plan.Swaps {
 		d.Renew = append(d.Renew, diagnosedSwap{s.Fault, tenth(s.Expect), math.Round(s.BreakEven*100) / 100})
 	}
-	for _, x := range st.Clashes() {
+	for _, x := range clashes {
 		d.Clashes = append(d.Clashes, diagnosedClash{x.First.Says, x.Second.Says, tenth(x.Against)})
 	}
 	for _, x := range append(left, st.Silent...) {
@@ -197,8 +199,10 @@ func nextOf(m diagnose.Move, bay diagnose.Bay) diagnosedNext {
 	if m.Kind != diagnose.ToTest {
 		n.Test = ""
 	}
-	if a.First != "" {
-		n.Why = a.First + " " + a.Why
+	for _, w := range []string{a.First, a.Repeat} {
+		if w != "" {
+			n.Why = w + " " + n.Why
+		}
 	}
 	if b, _ := bench.Of(a.Test); b.Odds == bench.FromSmoke {
 		n.Entry = a.Entry

@@ -200,11 +200,51 @@ func (l *lister) add(t knowledge.Test, a Action, extra float64) {
 		gas := l.option(knowledge.SchoolGas) // inert gas is asked for unless the shop says air
 		a.Missing = slices.DeleteFunc(a.Missing, func(k string) bool { return slices.Contains(gas.Spares, k) })
 	}
-	a.Cost = a.Minutes + hazardMinutes[t.Hazard] + float64(t.Days)*cmp.Or(bay.Day, usualDay)
+	a.Breaks = l.breaks(t, a)
+	a.Cost = a.Breaks + a.Minutes + hazardMinutes[t.Hazard] + float64(t.Days)*cmp.Or(bay.Day, usualDay)
 	if (t.Hazard == 3 || l.isolated() && a.Set != nil) && !bay.Careful {
 		a.Barred = "trained people only"
 	}
 	l.out = append(l.out, a)
+}
+
+// What a joint that is disturbed costs when it breaks, min, and how often it does: where
+// somebody has patched it, and where it is old (common practice, no source).
+const (
+	jointMends  = 60.0
+	patchBreaks = 0.5
+	oldBreaks   = 0.1
+)
+
+// breaks is what taking a part off may cost in joints that do not survive it: at a part that
+// shows marks of earlier work, and on an old car at whatever is rubber.
+func (l *lister) breaks(t knowledge.Test, a Action) float64 {
+	at := cmp.Or(a.Part, a.Plug)
+	if !t.Disturbs && a.Plug == "" || at == "" || len(l.p.history) == 0 {
+		return 0
+	}
+	odds := 0.0
+	for _, e := range l.p.history[len(l.p.history)-1].Evidence {
+		on, _ := l.p.Graph.Part(e.Part)
+		switch {
+		case e.Kind == Worked && (e.Part == at || on.On == at || l.p.beside(e.Part, at)):
+			odds = math.Max(odds, patchBreaks)
+		case e.Kind == Context && (e.Key == "age" || e.Key == "heat"):
+			odds = math.Max(odds, oldBreaks)
+		}
+	}
+	return odds * jointMends
+}
+
+// beside reports whether a line ends at a part.
+func (m *Model) beside(line, part string) bool {
+	p, _ := m.Graph.Part(line)
+	for _, end := range []string{p.From, p.To} {
+		if key, _, _, _ := plumbing.Port(end); end != "" && key == part {
+			return true
+		}
+	}
+	return false
 }
 
 // holds lists a hold on the whole system, and on what is left of it with a line plugged.
@@ -325,35 +365,78 @@ func lacking(t knowledge.Test, kit []string) (missing []string) {
 	return missing
 }
 
-// was reports whether an action was done in this epoch with a result that stands.
-func (s *State) was(a Action) bool {
-	if len(s.history) == 0 {
+// did reports whether a piece of evidence is of an action.
+func (a *Action) did(e Evidence) bool {
+	switch {
+	case a.Sign != "":
+		return e.Kind == Signed && e.Key == a.Sign
+	case e.Kind == Held && asked(a.Test).Odds == bench.FromHole:
+		return maps.Equal(a.Set, e.Set)
+	case e.Kind == Done:
+		return e.Test == a.Test && e.Part == a.Part && bench.Section(e.Readings) == ""
+	}
+	return e.Kind == Looked && asked(a.Test).Odds == bench.FromEyes && a.Part == e.Part
+}
+
+// was reports whether an action was done in this epoch with a result that stands. One whose
+// result is in doubt, or told nothing, or failed before the repair, is a repeat: it says what
+// to do differently.
+func (p *planner) was(a *Action) bool {
+	if len(p.history) == 0 {
 		return false
 	}
-	for _, e := range s.history[len(s.history)-1].Evidence {
-		switch {
-		case a.Sign != "":
-			if e.Kind == Signed && e.Key == a.Sign {
-				return true
+	last := len(p.history) - 1
+	stands := false
+	for _, e := range p.history[last].Evidence {
+		if !a.did(e) {
+			continue
+		}
+		switch kind := p.outcomeOf(e); {
+		case slices.Contains(p.bay.Doubts, e.ID):
+			a.Repeat = "It contradicts something else: repeat it with the other one in mind, rig first, and have a second person read it."
+		case kind == knowledge.Unclear && e.Kind == Done:
+			a.Repeat = "It could not tell last time: repeat it slowly, longer, or once car and weather have settled."
+		case kind == knowledge.NotDone:
+			a.Repeat = "It did not come about last time: see to what was in its way first."
+		default:
+			stands = true
+		}
+	}
+	if stands {
+		a.Repeat = ""
+		return true
+	}
+	for _, ep := range p.history[:last] {
+		for _, e := range ep.Evidence {
+			if a.Repeat == "" && a.Sign == "" && a.did(e) && p.outcomeOf(e) == knowledge.Faulty {
+				a.Repeat = "It failed before the repair: the same set-up again shows whether that is gone."
 			}
-		case e.Kind == Held && asked(a.Test).Odds == bench.FromHole:
-			same := true
-			for k, v := range a.Set {
-				same = same && e.Set[k] == v
-			}
-			for k, v := range e.Set {
-				same = same && a.Set[k] == v
-			}
-			if same {
-				return true
-			}
-		case e.Kind == Done && e.Test == a.Test && e.Part == a.Part:
-			return true
-		case e.Kind == Looked && asked(a.Test).Odds == bench.FromEyes && a.Part == e.Part:
-			return true
 		}
 	}
 	return false
+}
+
+// outcomeOf is what the outcome of a piece of evidence means.
+func (p *planner) outcomeOf(e Evidence) knowledge.Meaning {
+	if e.Kind == Held { // larger than any hole that is none
+		if e.Curve != nil && e.Curve.mean(soundHole*soundHole/4, soundHole*soundHole) < e.Curve.mean(0.5e-6, 4e-6) {
+			return knowledge.Faulty
+		}
+		return knowledge.Sound
+	}
+	t, ok := p.Book.Test(e.Test)
+	if !ok {
+		return knowledge.Sound
+	}
+	out := e.Outcome
+	if out == "" {
+		if v, err := bench.Judge(t, p.subject(e.Part), e.Readings); err == nil {
+			out = v.Outcome
+		}
+	}
+	kind, _, _ := strings.Cut(out, ":")
+	o, _ := t.Outcome(kind)
+	return o.Means
 }
 
 // seldom is an outcome so rare that it is put together with the other rare ones.

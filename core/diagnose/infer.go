@@ -284,6 +284,14 @@ const (
 	explains    = 0.3 // of the best likelihood that any explanation gives the reading
 )
 
+// Doubts are the ids of all evidence that contradicts something.
+func Doubts(clashes []Clash) (ids []string) {
+	for _, c := range clashes {
+		ids = append(ids, c.First.ID, c.Second.ID)
+	}
+	return ids
+}
+
 // Clashes finds evidence of this epoch that contradicts: a reading that what is likely
 // after all the rest does not explain, and would explain without one other piece. Evidence
 // of the time before the car came contradicts nothing.

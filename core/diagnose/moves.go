@@ -61,6 +61,9 @@ func (p *planner) moves(open []*Action) []Move {
 		if a.Sign != "" {
 			kind = ToAsk
 		}
+		if a.Repeat != "" && !strings.HasPrefix(a.Name, "Repeat: ") {
+			a.Name = "Repeat: " + plumbing.Lower(a.Name)
+		}
 		out = append(out, Move{Kind: kind, Sign: a.Sign, Action: a, Name: a.Name, Minutes: a.Minutes, Days: a.Days, Cost: a.Cost, Expect: a.Expect, Why: a.Why})
 	}
 	rank := func(a, b Move) int { return cmp.Compare(a.ranked(), b.ranked()) }

@@ -22,6 +22,7 @@ type Bay struct {
 	Policies map[string]string  // option by school of the Book
 	Last     string             // the set-up that still stands: see Shares of a test
 	Careful  bool               // there are people trained for sealed tanks and high voltage
+	Doubts   []string           // ids of evidence that contradicts something: to be repeated
 	Access   map[string]int     // minutes to reach a part on this car, from its access cards
 }
 
@@ -54,6 +55,8 @@ type Action struct {
 	Expect  float64 // what is to be expected until the car is mended, this action included
 	Bits    float64 // what it tells
 	Why     string
+	Repeat  string   // what to do differently, where it was done before
+	Breaks  float64  // min, what joints that it disturbs may cost; in Cost
 	First   string   // why a hand would do it first; empty when the cost alone decides
 	Missing []string // kit that the bay has not
 	Barred  string   // why it is not offered here, though the kit is there
@@ -184,7 +187,11 @@ func (a *Action) able() bool { return len(a.Missing) == 0 && a.Barred == "" }
 
 // ranked returns the actions that this bay can do, best first, and those that it cannot.
 func (p *planner) ranked() (open, rest []*Action) {
-	list := slices.DeleteFunc(p.actions(), p.was)
+	list := p.actions()
+	list = slices.DeleteFunc(list, func(a Action) bool { return p.was(&a) })
+	for i := range list {
+		p.was(&list[i]) // says why it is a repeat
+	}
 	tells := make([]bool, len(list))
 	side(len(list), func(i int) {
 		a := &list[i]

@@ -23,6 +23,7 @@ type Test struct {
 	Minutes     int
 	Days        int    // of calendar that a repetition costs
 	Hazard      int    // 0 to 3
+	Disturbs    bool   // the part comes off, and its joints with it
 	Shares      string // tests with the same word can follow one another in one set-up
 	Saves       int    // min, that the second one then saves
 	Setup       []Step
