@@ -7,12 +7,14 @@ import (
 	"maps"
 	"math"
 	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
 
 	"wexter/core/bench"
 	"wexter/core/diagnose"
+	"wexter/core/knowledge"
 )
 
 //go:embed testdata/stories.json
@@ -206,4 +208,52 @@ func mark(b bool) string {
 		return "+"
 	}
 	return "-"
+}
+
+// A maker's own code says nothing until a shop gives it its meaning, once and with its source;
+// from then on it weighs like its group.
+func TestAMakersOwnCode(t *testing.T) {
+	page := filepath.Join(t.TempDir(), "codes.yaml")
+	write := func(text string) {
+		if err := os.WriteFile(page, []byte(text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	odds := func(b knowledge.Book) float64 {
+		_, car, h, err := ReadCase(b, []byte(`{"schema": "wexter-diagnose/1", "archetypes": ["na-maf", "engine-vacuum"], "codes": ["P1450"]}`))
+		if err != nil {
+			t.Fatal(err)
+		}
+		m, err := diagnose.New(b, Table(), car)
+		if err != nil {
+			t.Fatal(err)
+		}
+		s, err := m.Think(h)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return s.Odds("purge-valve")
+	}
+	before := odds(Book())
+	write("codes:\n  - {code: P1450, says: \"vacuum stays in the tank\", group: purge-passes, source: \"Workshop handbook, the maker, 2019\"}\n")
+	b, err := BookWith(page)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if after := odds(b); after < 5*before {
+		t.Errorf("purge valve from %.3f to %.3f", before, after)
+	}
+	if c := b.Explain("P1450"); c.Says != "vacuum stays in the tank" || c.Source == "" {
+		t.Errorf("it is explained as %+v", c)
+	}
+	for say, text := range map[string]string{
+		"needs its source":              "codes:\n  - {code: P1450, says: \"x\", group: purge-passes}\n",
+		`no group of codes "purge-pas"`: "codes:\n  - {code: P1450, says: \"x\", group: purge-pas, source: y}\n",
+		"four digits, once":             "codes:\n  - {code: P0496, says: \"x\", group: lean, source: y}\n",
+	} {
+		write(text)
+		if _, err := BookWith(page); err == nil || !strings.Contains(err.Error(), say) {
+			t.Errorf("%s: %v", say, err)
+		}
+	}
 }

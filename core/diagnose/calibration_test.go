@@ -7,6 +7,7 @@ import (
 	"compress/gzip"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"math"
 	"math/rand/v2"
 	"os"
@@ -430,16 +431,6 @@ func (b *bins) add(p float64, was bool) {
 	}
 }
 
-// error is the expected calibration error.
-func (b *bins) error() float64 {
-	n, e := 0.0, 0.0
-	for _, x := range b {
-		n += x.n
-		e += math.Abs(x.said - x.was)
-	}
-	return e / math.Max(n, 1)
-}
-
 func (b *bins) String() string {
 	var s strings.Builder
 	for _, x := range b {
@@ -452,24 +443,46 @@ func (b *bins) String() string {
 
 // Odds mean what they say: of what is given 70 %, seven in ten are so. On five thousand cars
 // drawn as raw readings of the plant, with fuel, weather, tank, engine and noise that the
-// reasoning does not know.
+// reasoning does not know: seen by the units and hands that the Book assumes, and by foreign
+// ones.
 func TestCalibration(t *testing.T) {
 	cars := readDrawn(t)
-	if len(cars) < 4600 {
-		t.Errorf("%d cars were drawn, at least 4600 are asked for", len(cars))
+	if len(cars) < 5000 {
+		t.Errorf("%d cars were drawn, at least 5000 are asked for", len(cars))
 	}
-	if os.Getenv("WEXTER_LONG") == "" { // all of them in the long form: see make accuracy
-		cars = cars[:1300]
+	for _, x := range []struct {
+		name    string
+		foreign bool
+		few     int
+		most    float64
+	}{{"units and hands as assumed", false, 1000, 0.02}, {"foreign units and hands", true, 1000, 0.05}} {
+		t.Run(x.name, func(t *testing.T) {
+			some, most := cars, x.most
+			if os.Getenv("WEXTER_LONG") == "" { // all of them in the long form: see make accuracy
+				some, most = cars[:min(x.few, len(cars))], x.most+0.015
+			}
+			top, each, right := judged(t, some, x.foreign)
+			t.Logf("%d cars: the likeliest explanation is right in %.1f %%; calibration error %.4f of it, %.4f of every suspect", len(some), 100*right, calibration(top), calibration(each))
+			t.Logf("the likeliest explanation:%v", binned(top))
+			t.Logf("every suspect:%v", binned(each))
+			if calibration(top) > most || calibration(each) > most {
+				t.Errorf("calibration error %.4f of the likeliest explanation, %.4f of every suspect; at most %g", calibration(top), calibration(each), most)
+			}
+		})
 	}
+}
+
+// judged is what was said of drawn cars, of the likeliest explanation and of every suspect, and
+// how often the likeliest was right.
+func judged(t *testing.T, cars []*drawn, foreign bool) (top, each []said, right float64) {
 	b := ingest.Book()
-	var top, each bins
 	var mu sync.Mutex
 	var g sync.WaitGroup
-	work := make(chan *drawn)
-	right, told := 0.0, 0.0
+	work := make(chan int)
 	for range runtime.NumCPU() {
 		g.Go(func() {
-			for d := range work {
+			for n := range work {
+				d := cars[n]
 				gr, err := b.Plumbing.Combine(d.Car)
 				if err != nil {
 					t.Error(err)
@@ -480,7 +493,7 @@ func TestCalibration(t *testing.T) {
 					t.Error(err)
 					continue
 				}
-				h, err := d.history(b)
+				h, err := newWorld(m, rand.New(rand.NewPCG(9, uint64(n))), foreign).told(d)
 				if err != nil {
 					t.Error(err)
 					continue
@@ -493,33 +506,33 @@ func TestCalibration(t *testing.T) {
 				e := s.Explanations()[0]
 				marg := s.Marginals()
 				mu.Lock()
-				top.add(e.Odds, e.Key == d.Truth)
+				top = append(top, said{e.Odds, e.Key == d.Truth})
 				if e.Key == d.Truth {
-					right++
+					right += 1 / float64(len(cars))
 				}
 				for i, x := range m.Suspects {
 					_, has := d.Faults[x.Key]
-					has = has && d.Truth != diagnose.NoneNow
-					each.add(marg[i], has)
-					if has {
-						told += math.Log2(math.Max(marg[i], 1e-9)) / float64(len(d.Faults))
-					}
+					each = append(each, said{marg[i], has && d.Truth != diagnose.NoneNow})
 				}
 				mu.Unlock()
 			}
 		})
 	}
-	for _, d := range cars {
-		work <- d
+	for n := range cars {
+		work <- n
 	}
 	close(work)
 	g.Wait()
-	t.Logf("%d cars: the likeliest explanation is right in %.1f %%; calibration error %.4f of it, %.4f of every suspect", len(cars), 100*right/float64(len(cars)), top.error(), each.error())
-	t.Logf("the likeliest explanation:%v", &top)
-	t.Logf("every suspect:%v", &each)
-	if top.error() > 0.05 || each.error() > 0.05 {
-		t.Errorf("calibration error %.4f of the likeliest explanation, %.4f of every suspect; at most 0.05", top.error(), each.error())
+	return top, each, right
+}
+
+// binned puts what was said into bins of a tenth each.
+func binned(all []said) *bins {
+	var b bins
+	for _, x := range all {
+		b.add(x.odds, x.was)
 	}
+	return &b
 }
 
 // strategies are ways to choose the next test: ours, and three that need no reasoning to
@@ -534,23 +547,30 @@ var usualOrder = []string{"look", "valve-bench", "egr-vacuum", "egr-command", "e
 // plan itself puts on it.
 const byHand = 240.0
 
+// hunted is one hunt while it goes on.
+type hunted struct {
+	*drawn
+	book   knowledge.Book
+	world  *world
+	seen   seen
+	left   map[string]float64 // faults that are still there
+	h      diagnose.History
+	cost   float64
+	failed *diagnose.Action // the last test that showed something
+}
+
 // hunt works on a drawn car until its true faults are renewed, or until one was and the car
 // no longer shows what it came for: no code after a trip, and the test that failed passes.
 // It returns what that took, in minutes and what is worth them: tests, parts renewed for
 // nothing, retests. Where what the Book does not know has become the cheapest thing to look
 // for, it is looked for, and found.
-func (d *drawn) hunt(b knowledge.Book, m *diagnose.Model, strategy string, seen seen) (float64, bool) {
-	left := map[string]float64{}
-	for k, v := range d.Faults {
-		left[k] = v
-	}
-	h := diagnose.History{{Evidence: []diagnose.Evidence{{Kind: diagnose.Scanned, Codes: d.Codes, Ran: []string{""}, Before: true, Says: "codes"}}}}
-	cost := 0.0
-	var failed *diagnose.Action // the last test that showed something
+func (d *drawn) hunt(w *world, strategy string, seen seen) (float64, bool) {
+	x := &hunted{drawn: d, book: w.Book, world: w, seen: seen, left: maps.Clone(d.Faults)}
+	x.h = diagnose.History{{Evidence: []diagnose.Evidence{{Kind: diagnose.Scanned, Codes: d.Codes, Ran: []string{""}, Before: true, Says: "codes"}}}}
 	for range 40 {
-		s, err := m.Think(h)
+		s, err := w.Think(x.h)
 		if err != nil {
-			return cost, false
+			return x.cost, false
 		}
 		plan := s.Next(diagnose.Bay{Careful: true})
 		marg := s.Marginals()
@@ -560,95 +580,158 @@ func (d *drawn) hunt(b knowledge.Book, m *diagnose.Model, strategy string, seen 
 				best = i
 			}
 		}
-		var a *diagnose.Action
-		list := plan.Actions
-		if strings.HasPrefix(d.Car.Engine, "turbo") { // the plant takes a minute over this one there
-			list = slices.DeleteFunc(list, func(x diagnose.Action) bool { return x.Test == "intake-smoke" })
+		m := chosen(plan, strategy, w.Suspects[best].Key, strings.HasPrefix(d.Car.Engine, "turbo"))
+		if marg[best] >= 0.8 || m.Kind == "" {
+			m = diagnose.Move{Kind: diagnose.ToReplace, Fault: w.Suspects[best].Key}
 		}
-		switch strategy {
-		case "order of the work":
-			slices.SortStableFunc(list, func(x, y diagnose.Action) int {
-				return slices.Index(usualOrder, x.Test) - slices.Index(usualOrder, y.Test)
-			})
-			list = slices.DeleteFunc(list, func(x diagnose.Action) bool { return x.Bits < 0.01 })
-		case "cheapest first":
-			slices.SortStableFunc(list, func(x, y diagnose.Action) int { return int(math.Copysign(1, x.Cost-y.Cost)) })
-			list = slices.DeleteFunc(list, func(x diagnose.Action) bool { return x.Bits < 0.01 })
-		case "likeliest first":
-			list = slices.DeleteFunc(list, func(x diagnose.Action) bool { return !slices.Contains(x.Accuses, m.Suspects[best].Key) })
-			slices.SortStableFunc(list, func(x, y diagnose.Action) int { return int(math.Copysign(1, x.Cost-y.Cost)) })
-		}
-		if len(list) > 0 {
-			a = &list[0]
-		}
-		renew := marg[best] >= 0.8 || a == nil || strategy == "least expected cost" && plan.Now <= a.Expect
-		if renew {
-			fault := m.Suspects[best].Key
-			if strategy == "least expected cost" && marg[best] < 0.8 && len(plan.Swaps) > 0 {
-				fault = plan.Swaps[0].Fault
-			}
-			f, _ := b.Fault(fault)
-			price := float64(f.Minutes) + b.CostOf(f.Cost).Price/66*60
+		var over, ok bool
+		switch m.Kind {
+		case diagnose.ToReplace:
+			f, _ := x.book.Fault(m.Fault)
 			for _, e := range s.Explanations() {
-				if e.Key == diagnose.Other && marg[best] < 0.8 && e.Odds/byHand > s.Odds(fault)/(price+15) {
-					return cost + byHand, true
+				if e.Key == diagnose.Other && marg[best] < 0.8 && e.Odds/byHand > s.Odds(m.Fault)/(x.price(f)+15) {
+					return x.cost + byHand, true
 				}
 			}
-			_, hit := left[fault]
-			if !hit { // a part renewed for nothing; what is broken has to be renewed whoever finds it
-				cost += price
-			}
-			cost += 15 // the retest
-			delete(left, fault)
-			if len(left) == 0 {
-				return cost, true
-			}
-			ep := diagnose.Epoch{Repairs: []diagnose.Repair{{Fault: fault, Cause: diagnose.NoCause}}}
-			well := hit
-			if failed != nil { // the test that failed is repeated
-				if t, err := d.cached(b, left, *failed, seen); err == nil {
-					e, err := t.evidence(b, d)
-					if err != nil {
-						return cost, false
-					}
-					ep.Evidence = append(ep.Evidence, e...)
-					well = well && !fails(*failed, t)
-				}
-			}
-			codes, err := d.trip(b, left, seen)
-			if err != nil {
-				return cost, false
-			}
-			if well && len(codes) == 0 {
-				return cost, true
-			}
-			ep.Evidence = append(ep.Evidence, diagnose.Evidence{Kind: diagnose.Scanned, Codes: codes, Ran: []string{""}, Says: "codes after the repair"})
-			h = append(h, ep)
+			over, ok = x.renew(f)
+		case diagnose.ToStop:
+			return x.cost + byHand, true
+		case diagnose.ToAsk:
+			x.ask(m)
+		case diagnose.ToDrive, diagnose.ToWait:
+			over, ok = x.drive(m)
+		default:
+			over, ok = x.test(*m.Action)
+		}
+		if over {
+			return x.cost, ok
+		}
+	}
+	return x.cost, false
+}
+
+// chosen is what a strategy does next; without a kind when it has no test left.
+func chosen(plan diagnose.Plan, strategy, likeliest string, turbo bool) diagnose.Move {
+	var list []diagnose.Move
+	for _, m := range plan.Moves {
+		if turbo && m.Action != nil && m.Action.Test == "intake-smoke" { // the plant takes a minute over this one there
 			continue
 		}
-		cost += a.Cost
-		t, err := d.cached(b, left, *a, seen)
-		if err != nil {
-			return cost, false
+		if strategy == "least expected cost" {
+			return m
 		}
-		if fails(*a, t) {
-			x := *a
-			failed = &x
+		if m.Kind == diagnose.ToTest && m.Action.Bits >= 0.01 {
+			list = append(list, m)
 		}
-		e, err := t.evidence(b, d)
-		if err != nil {
-			return cost, false
+	}
+	byCost := func(x, y diagnose.Move) int { return cmp.Compare(x.Cost, y.Cost) }
+	switch strategy {
+	case "order of the work":
+		slices.SortStableFunc(list, func(x, y diagnose.Move) int {
+			return slices.Index(usualOrder, x.Action.Test) - slices.Index(usualOrder, y.Action.Test)
+		})
+	case "likeliest first":
+		list = slices.DeleteFunc(list, func(x diagnose.Move) bool { return !slices.Contains(x.Action.Accuses, likeliest) })
+		fallthrough
+	default:
+		slices.SortStableFunc(list, byCost)
+	}
+	if len(list) == 0 {
+		return diagnose.Move{}
+	}
+	return list[0]
+}
+
+func (x *hunted) price(f knowledge.Fault) float64 {
+	return float64(f.Minutes) + cmp.Or(f.Price, x.book.CostOf(f.Cost).Price)/66*60
+}
+
+// put adds evidence to the epoch that runs.
+func (x *hunted) put(e ...diagnose.Evidence) {
+	last := &x.h[len(x.h)-1]
+	last.Evidence = append(last.Evidence, e...)
+}
+
+// renew renews a part: over when the car is mended, or cannot be gone on with.
+func (x *hunted) renew(f knowledge.Fault) (over, ok bool) {
+	_, hit := x.left[f.Key]
+	if !hit { // a part renewed for nothing; what is broken has to be renewed whoever finds it
+		x.cost += x.price(f)
+	}
+	x.cost += 15 // the retest
+	delete(x.left, f.Key)
+	if len(x.left) == 0 {
+		return true, true
+	}
+	ep := diagnose.Epoch{Repairs: []diagnose.Repair{{Fault: f.Key, Cause: diagnose.NoCause}}}
+	well := hit
+	if x.failed != nil { // the test that failed is repeated
+		if t, e, err := x.showed(*x.failed); err == nil {
+			ep.Evidence = append(ep.Evidence, e...)
+			well = well && !fails(*x.failed, t)
 		}
-		if len(e) == 0 { // it told nothing; it is not done again
-			e = []diagnose.Evidence{{Kind: diagnose.Done, Test: a.Test, Part: a.Part, Outcome: t.outcome, Says: "nothing told"}}
-			if a.Test == "decay" {
-				return cost, false
+	}
+	codes, err := x.trip()
+	if err != nil {
+		return true, false
+	}
+	if well && len(codes) == 0 {
+		return true, true
+	}
+	ep.Evidence = append(ep.Evidence, diagnose.Evidence{Kind: diagnose.Scanned, Codes: codes, Ran: []string{""}, Says: "codes after the repair"})
+	x.h = append(x.h, ep)
+	return false, false
+}
+
+// ask answers a question as the car's customer would.
+func (x *hunted) ask(m diagnose.Move) {
+	x.cost += m.Cost
+	k := "ask|" + m.Sign + fmt.Sprint(x.left)
+	yes, told := x.seen.signs[k]
+	if !told {
+		s, _ := x.book.Sign(m.Sign)
+		quiet := 1 - s.Base
+		for f := range x.left {
+			if p := s.Shows[f]; p > s.Base {
+				quiet *= (1 - p) / (1 - s.Base)
 			}
 		}
-		last := &h[len(h)-1]
-		last.Evidence = append(last.Evidence, e...)
+		yes = x.world.rng.Float64() >= quiet
+		x.seen.signs[k] = yes
 	}
-	return cost, false
+	x.put(diagnose.Evidence{ID: m.Sign, Kind: diagnose.Signed, Key: m.Sign, Absent: !yes, Says: m.Name})
+}
+
+// drive lets the monitors run and scans again; over when nothing shows although something is
+// there, which comes back to the shop.
+func (x *hunted) drive(m diagnose.Move) (over, ok bool) {
+	x.cost += m.Cost
+	codes, err := x.trip()
+	if err != nil {
+		return true, false
+	}
+	x.put(diagnose.Evidence{Kind: diagnose.Scanned, Codes: codes, Ran: []string{""}, Says: "codes after a drive"})
+	return false, false
+}
+
+// test does a test; over when it cannot be done here.
+func (x *hunted) test(a diagnose.Action) (over, ok bool) {
+	x.cost += a.Cost
+	t, e, err := x.showed(a)
+	if err != nil {
+		return true, false
+	}
+	if fails(a, t) {
+		x.failed = &a
+	}
+	if len(e) == 0 { // it told nothing; it is not done again
+		if a.Test == "decay" {
+			return true, false
+		}
+		e = []diagnose.Evidence{{Kind: diagnose.Done, Test: a.Test, Part: a.Part, Outcome: t.outcome, Says: "nothing told"}}
+	}
+	x.put(e...)
+	return false, false
 }
 
 // fails reports whether a test showed what a sound car does not.
@@ -660,37 +743,55 @@ func fails(a diagnose.Action, t drawnTest) bool {
 
 // seen is what a car showed already with some of its faults: the same whoever hunts.
 type seen struct {
-	tests map[string]drawnTest
+	tests map[string]shownTest
 	codes map[string][]string
+	signs map[string]bool
 }
 
-func (d *drawn) cached(b knowledge.Book, faults map[string]float64, a diagnose.Action, seen seen) (drawnTest, error) {
-	k := fmt.Sprint(a.Test, "|", a.Part, "|", a.Plug, "|", len(faults), faults)
-	if t, ok := seen.tests[k]; ok {
-		return t, nil
+// shownTest is a test with what the hands wrote down of it.
+type shownTest struct {
+	drawnTest
+	evidence []diagnose.Evidence
+}
+
+// showed is what a test shows on the car as it is now, and what was written down of it.
+func (x *hunted) showed(a diagnose.Action) (drawnTest, []diagnose.Evidence, error) {
+	k := fmt.Sprint(a.Test, "|", a.Part, "|", a.Plug, "|", len(x.left), x.left)
+	if t, ok := x.seen.tests[k]; ok {
+		return t.drawnTest, t.evidence, nil
 	}
-	t, err := d.do(b, faults, a.Test, a.Part, a.Plug)
-	if err == nil {
-		seen.tests[k] = t
+	t, err := x.do(x.book, x.left, a.Test, a.Part, a.Plug)
+	if err != nil {
+		return t, nil, err
 	}
-	return t, err
+	e, err := t.evidence(x.book, x.drawn)
+	if err != nil {
+		return t, nil, err
+	}
+	e = x.world.read(&t, x.left, e)
+	if len(e) == 1 && e[0].Overruled {
+		t.outcome = e[0].Outcome
+	}
+	x.seen.tests[k] = shownTest{t, e}
+	return t, e, nil
 }
 
 // trip drives the car as it is now and reads its codes.
-func (d *drawn) trip(b knowledge.Book, faults map[string]float64, seen seen) ([]string, error) {
-	k := fmt.Sprint(faults)
-	if codes, ok := seen.codes[k]; ok {
+func (x *hunted) trip() ([]string, error) {
+	k := fmt.Sprint(x.left)
+	if codes, ok := x.seen.codes[k]; ok {
 		return codes, nil
 	}
-	c, err := d.carOf(b, faults, 0)
+	c, err := x.carOf(x.book, x.left, 0)
 	if err != nil {
 		return nil, err
 	}
-	codes, err := sim.Trip(c)
-	if err == nil {
-		seen.codes[k] = codes
+	plant, err := sim.Trip(c)
+	if err != nil {
+		return nil, err
 	}
-	return codes, err
+	x.seen.codes[k] = x.world.codes(x.left, plant)
+	return x.seen.codes[k], nil
 }
 
 // TestStrategies compares ways to choose the next test by what the hunt takes until the car
@@ -718,6 +819,7 @@ func TestStrategies(t *testing.T) {
 				rng := rand.New(rand.NewPCG(77, uint64(i)))
 				var d *drawn
 				var m *diagnose.Model
+				var w *world
 				for { // a car that came with a code, and has something to find
 					var err error
 					if d, m, err = draw(b, combos, rng); err != nil {
@@ -730,14 +832,19 @@ func TestStrategies(t *testing.T) {
 					if err != nil {
 						continue
 					}
-					if d.Codes, err = sim.Trip(c); err == nil && len(d.Codes) > 0 {
+					plant, err := sim.Trip(c)
+					if err != nil {
+						continue
+					}
+					w = newWorld(m, rng, true) // a unit and hands that the reasoning does not know
+					if d.Codes = w.codes(d.Faults, plant); len(d.Codes) > 0 {
 						break
 					}
 				}
 				var r result
-				seen := seen{map[string]drawnTest{}, map[string][]string{}}
+				seen := seen{map[string]shownTest{}, map[string][]string{fmt.Sprint(d.Faults): d.Codes}, map[string]bool{}}
 				for k, s := range strategies {
-					r.cost[k], r.done[k] = d.hunt(b, m, s, seen)
+					r.cost[k], r.done[k] = d.hunt(w, s, seen)
 				}
 				mu.Lock()
 				if out = append(out, r); len(out)%25 == 0 { // it takes long
@@ -779,11 +886,23 @@ func TestStrategies(t *testing.T) {
 		}
 		t.Logf("%-20s mean %.0f min, median %.0f, nine in ten within %.0f; %d of %d not mended in 40 steps", s, mean[k], all[len(all)/2], all[len(all)*9/10], lost[k], len(out))
 	}
-	if n >= 100 {
-		for k := range strategies[1:] {
-			if mean[0] > 0.8*mean[k+1] {
-				t.Errorf("%s takes %.0f min, %s %.0f: not a fifth less", strategies[0], mean[0], strategies[k+1], mean[k+1])
-			}
+	if n < 100 {
+		return
+	}
+	ninth := func(k int) float64 {
+		var all []float64
+		for _, r := range out {
+			all = append(all, r.cost[k])
 		}
+		slices.Sort(all)
+		return all[len(all)*9/10]
+	}
+	for k := 1; k < len(strategies); k++ {
+		if mean[0] > mean[k]*2/3 || ninth(0) > ninth(k)*2/3 {
+			t.Errorf("%s takes %.0f min in the mean and %.0f in nine of ten, %s %.0f and %.0f: not a third less", strategies[0], mean[0], ninth(0), strategies[k], mean[k], ninth(k))
+		}
+	}
+	if lost[0]*100 > n {
+		t.Errorf("%d of %d were not mended: more than one in a hundred", lost[0], n)
 	}
 }

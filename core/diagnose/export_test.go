@@ -3,6 +3,8 @@ package diagnose
 import (
 	"math"
 	"slices"
+
+	"wexter/core/knowledge"
 )
 
 // For tests outside the package, which need the Book: what they check against.
@@ -147,4 +149,67 @@ func (x Problem) Exhaustive(depth int) []float64 {
 		out = append(out, of(a, x.Odds, 0, depth))
 	}
 	return append(out, p.best())
+}
+
+// Odds of codes, as the reasoning takes them.
+const (
+	CodeSet   = codeSet
+	CodeStray = codeStray
+)
+
+// Knows reports whether the plant's control unit ever sets a code of a group on this car.
+func (m *Model) Knows(g knowledge.CodeGroup) bool {
+	for _, rows := range m.rows(Codes) {
+		if rows == nil {
+			continue
+		}
+		for _, r := range rows {
+			if r != nil && slices.ContainsFunc(g.Codes, func(c string) bool { return hasWord(r.Outcome, c) }) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// step is the step of a severity.
+func step(severity float64) int { return min(int(severity*steps), steps-1) }
+
+// Practiced is the odds by practice that a unit stores a code of a group with a fault.
+func (m *Model) Practiced(g knowledge.CodeGroup, fault string, severity float64) float64 {
+	i, ok := m.index[fault]
+	if !ok {
+		return 0
+	}
+	p := g.Shows[fault]
+	if p == 0 && m.sealed[i][step(severity)] > 0 {
+		p = g.Leaks
+	}
+	return math.Min(p*worse[step(severity)], 0.95)
+}
+
+// PracticeSizes are the odds of the classes of leak codes by practice: none, the sizes, several.
+func (m *Model) PracticeSizes(fault string, severity, limits float64) (odds []float64) {
+	z := sizing{sizes: m.Book.Sizes, several: len(m.Book.Sizes) + 1}
+	i, ok := m.index[fault]
+	for c := range z.several + 1 {
+		switch {
+		case ok && m.sealed[i][step(severity)] > 0 && !z.names(fault):
+			s := m.Suspects[i]
+			odds = append(odds, z.hole(m.sealed[i][step(severity)]/limits, c, s.Varies))
+		default:
+			odds = append(odds, z.other(fault, c))
+		}
+	}
+	return odds
+}
+
+// PlantSizes are those odds where the plant's unit has stored codes.
+func (m *Model) PlantSizes(codes []string) (odds []float64) {
+	z := sizing{sizes: m.Book.Sizes, several: len(m.Book.Sizes) + 1}
+	says := z.class(func(c string) bool { return slices.Contains(codes, c) })
+	for c := range z.several + 1 {
+		odds = append(odds, z.plant(says, c, false))
+	}
+	return odds
 }

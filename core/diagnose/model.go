@@ -20,7 +20,7 @@ const (
 
 // Version names the algorithm. It is counted up with every change that moves odds or
 // plan, so that nothing kept from before passes for new.
-const Version = "3"
+const Version = "4"
 
 // Car is the car that is reasoned about. Age in years and distance in km may be unknown (0).
 type Car struct {
