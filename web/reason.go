@@ -141,7 +141,7 @@ func repeatFails(f evidence.Folder, b knowledge.Book) bool {
 func (v *reader) bay() bayView {
 	b := bayView{OwnKit: len(v.f.Case.Kit) > 0, Buy: v.t.Plan.Buy}
 	for _, k := range v.s.shop.Book.Kit {
-		b.Kit = append(b.Kit, kitTick{k.Key, k.Name, k.Gives, v.t.Bay.Kit == nil || slices.Contains(v.t.Bay.Kit, k.Key)})
+		b.Kit = append(b.Kit, kitTick{Key: k.Key, Name: k.Name, Gives: k.Gives, On: v.t.Bay.Kit == nil || slices.Contains(v.t.Bay.Kit, k.Key)})
 	}
 	cleared := slices.ContainsFunc(v.f.Notes, func(n record.Note) bool { return n.Kind == record.Cleared && !n.Struck() })
 	b.Clear = v.t.Bay.Policies[knowledge.SchoolClear] == "first" && !cleared && v.f.MayClear() == ""

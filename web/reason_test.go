@@ -316,3 +316,30 @@ func TestASmellAtAPlace(t *testing.T) {
 		t.Errorf("neck from %.3f to %.3f", before, after)
 	}
 }
+
+// What an instrument that the shop lacks would have saved over its last cases stands beside it.
+func TestWhatKitIsWorth(t *testing.T) {
+	b := start(t, false)
+	for _, codes := range []string{"P0442", "P0455"} {
+		coded(b, codes)
+	}
+	if _, body := b.get("/ways"); strings.Contains(body, "would have saved") {
+		t.Error("nothing was ticked, and something lacks")
+	}
+	ctx := context.Background()
+	w, err := b.shop.Ways(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, k := range b.shop.Book.Kit {
+		if k.Key != "smoke" {
+			w.Kit = append(w.Kit, k.Key)
+		}
+	}
+	if err := b.shop.SetWays(ctx, "", w); err != nil {
+		t.Fatal(err)
+	}
+	if _, body := b.get("/ways"); !strings.Contains(body, "over the last 2 cases, in ") {
+		t.Error("what smoke would have saved is not said")
+	}
+}

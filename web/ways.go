@@ -16,6 +16,7 @@ import (
 type kitTick struct {
 	Key, Name, Gives string
 	On               bool
+	Worth            string // what it would have saved, where it lacks
 }
 
 // waysPage is the kit of the shop and how it works.
@@ -55,8 +56,18 @@ func (s *server) showWays(c *echo.Context, failed error) error {
 		way = func(key string) string { return c.FormValue("way-" + key) }
 		d.Careful = c.FormValue("trained") != ""
 	}
+	worth, err := s.shop.Worth(c.Request().Context())
+	if err != nil {
+		return err
+	}
 	for _, k := range s.shop.Book.Kit {
-		d.Kit = append(d.Kit, kitTick{k.Key, k.Name, k.Gives, ticked(k.Key)})
+		row := kitTick{Key: k.Key, Name: k.Name, Gives: k.Gives, On: ticked(k.Key)}
+		for _, x := range worth {
+			if x.Kit == k.Key && !row.On {
+				row.Worth = fmt.Sprintf("would have saved some %s over the last %d cases, in %d of them", minutesWords(x.Minutes), x.Of, x.Cases)
+			}
+		}
+		d.Kit = append(d.Kit, row)
 	}
 	for _, x := range s.shop.Book.Schools {
 		d.Schools = append(d.Schools, schoolPick{x, x.Option(way(x.Key)).Key})

@@ -10,8 +10,10 @@
 // Evidence becomes likelihood. What the plant can say is read from a table that the plant
 // made ([Table]); what follows from where holes are (a hold, smoke) is worked out from the
 // plumbing of this very car; what neither can say is set by hand with its reason (signs of
-// the Book). A hold enters as a curve over the diameter ([Curve]), a number as a number, a
-// word as the odds of that word.
+// the Book). The plant is one car with one control unit: of codes and of what tests show,
+// what practice knows of other makers and of hands is mixed with what the plant says. A hold
+// enters as a curve over the diameter ([Curve]), a number as a number, a word as the odds of
+// that word.
 //
 // Pairs are put together from their singles: areas of holes add, numbers add what each
 // changes, each fault shows its own word. They are never simulated.
@@ -19,7 +21,8 @@
 // Evidence within one epoch may come in any order. A repair ends an epoch: what stood
 // before it becomes the prior of what comes after.
 //
-// [State.Next] ranks what may be done by the cost that is then still to be expected, in
-// minutes and what is worth minutes ("Decision-theoretic troubleshooting", Communications
-// of the ACM, March 1995; from memory).
+// [State.Next] ranks what may be done, tests and everything that is no test ([Move]), by the
+// cost that is then still to be expected, in minutes and what is worth minutes: two moves deep,
+// and from there on by the rule of thumb that always tries what finds most for its cost
+// ("Decision-theoretic troubleshooting", Communications of the ACM, March 1995; from memory).
 package diagnose
