@@ -198,7 +198,7 @@ test("the Book: searched by the trade's words, procedures to print, faults and t
 
 test("a page with a Map weighs little", async () => {
   const page = await shop.page();
-  await page.goto(shop.base, { waitUntil: "networkidle" });
+  await page.goto(shop.base, { waitUntil: "load" });
   await page.goto(shop.base + (await shop.car(page, "Quillane Marl")), { waitUntil: "load" });
   const size = await page.evaluate(() => performance.getEntriesByType("navigation")[0].transferSize);
   assert.ok(size > 4096 && size < 40 * 1024, `${size} bytes`);

@@ -106,8 +106,7 @@ func (m *Model) group(g knowledge.CodeGroup, e Evidence) likelihood {
 	stray := 1 - math.Pow(1-base, math.Max(doubt, 1))
 	plant := make([]float64, len(m.Suspects)*shades)
 	knows := false
-	for i := range m.Suspects {
-		rows := m.rows(Codes)[i]
+	for i, rows := range m.rows(Codes) {
 		if rows == nil {
 			continue
 		}

@@ -45,7 +45,7 @@ type Model struct {
 	table    *Table
 	index    map[string]int
 	pairs    [][2]int
-	known    *sync.Map        // rows of the table by test, for every suspect
+	known    *knownRows
 	sealed   [][steps]float64 // holes of the suspects that the car's own leak check can see
 	// Odds before anything is known.
 	two, none, other float64
@@ -69,7 +69,7 @@ func New(b knowledge.Book, t *Table, car Car) (*Model, error) {
 	if car.Graph == nil {
 		return nil, errors.New("the car has no plumbing")
 	}
-	m := &Model{Car: car, Book: b, table: t, index: map[string]int{}, known: &sync.Map{}}
+	m := &Model{Car: car, Book: b, table: t, index: map[string]int{}, known: &knownRows{by: map[string][]*[shades]*Row{}}}
 	sum := map[string]float64{}
 	for _, f := range b.Faults {
 		part, can := f.Can(car.Graph, car.Of)
@@ -119,17 +119,24 @@ func New(b knowledge.Book, t *Table, car Car) (*Model, error) {
 	return m, nil
 }
 
-// rows is what the table has of a test for each suspect, found once; nil where the plant was
-// not asked.
+// knownRows are rows of the table by test, for every suspect, found once.
+type knownRows struct {
+	sync.Mutex
+	by map[string][]*[shades]*Row
+}
+
+// rows is what the table has of a test for each suspect; nil where the plant was not asked.
 func (m *Model) rows(test string) []*[shades]*Row {
-	if v, ok := m.known.Load(test); ok {
-		return v.([]*[shades]*Row)
+	m.known.Lock()
+	defer m.known.Unlock()
+	if out, ok := m.known.by[test]; ok {
+		return out
 	}
 	out := make([]*[shades]*Row, len(m.Suspects))
 	for i, s := range m.Suspects {
 		out[i] = m.table.of(test, s, m.Car)
 	}
-	m.known.Store(test, out)
+	m.known.by[test] = out
 	return out
 }
 

@@ -148,8 +148,7 @@ func (m *Model) predict(test, part, entry string, set plumbing.Settings) (*predi
 	x := expected{Model: m, test: t, part: part}
 	x.outcomes()
 	var pr *prediction
-	for i := range m.Suspects {
-		rows := m.rows(test)[i]
+	for i, rows := range m.rows(test) {
 		if rows == nil || !tries(i) || !Simulated(m.Book, test, m.Of) {
 			continue
 		}
@@ -196,8 +195,8 @@ func (x *expected) outcomes() {
 			x.keys = append(x.keys, o.Key)
 		}
 	}
-	for i, s := range x.Suspects {
-		rows := x.rows(x.test.Key)[i]
+	for i, rows := range x.rows(x.test.Key) {
+		s := x.Suspects[i]
 		if rows == nil || x.part != "" && Target(x.Graph, s.Fault, s.Part, x.test.Key) != x.part {
 			continue
 		}
@@ -383,8 +382,8 @@ func (m *Model) numbers(test string, read bench.Readings) *numbers {
 	}
 	m.practised(l, e, read)
 	any := false
-	for i, s := range m.Suspects {
-		rows := m.rows(test)[i]
+	for i, rows := range m.rows(test) {
+		s := m.Suspects[i]
 		if rows == nil {
 			l.other[i], l.so[i] = 0, 0
 			continue
