@@ -115,7 +115,7 @@ func (p *planner) idle() []Move {
 	if plumbing.Overnight(own.Monitor) {
 		run.Kind, run.Name, run.Days = ToWait, "Leave it to its own check over night", 1
 	}
-	if i, ok := p.index["not-run"]; ok && p.marg[i] > p.marg0(-1) {
+	if i, ok := p.index["not-run"]; ok && p.marg[i] > p.outside(-1) {
 		run.Expect = math.Min(run.Expect, p.unproven(i))
 		run.Why = "Nothing wrong, as far as is known: its monitor has not run. See what holds it back, and let it run."
 	}
@@ -123,8 +123,8 @@ func (p *planner) idle() []Move {
 		Why: "No test at hand is worth its time now, and no part: look along the whole system, or repeat the test that you trust least."}}
 }
 
-// marg0 is the odds of a group that is no suspect: -1 none-now, -2 other.
-func (p *planner) marg0(a int) float64 {
+// outside is the odds of a group that is no suspect: -1 none-now, -2 other.
+func (p *planner) outside(a int) float64 {
 	for g, x := range p.gs {
 		if x.a == a {
 			return p.now[g]
@@ -253,7 +253,7 @@ func (p *planner) findsFirst(out []Move) {
 // quiet reports whether there was a scan with all that it could say, and neither code nor
 // complaint, so that nothing is as likely as that nothing is there.
 func (p *planner) quiet() bool {
-	none := p.marg0(-1)
+	none := p.outside(-1)
 	if i, ok := p.index["not-run"]; ok {
 		none += p.marg[i]
 	}
