@@ -416,6 +416,20 @@ func (p *planner) was(a *Action) bool {
 	return false
 }
 
+// ended is how a test of the Book ended: by the word of who did it, or by its readings; with the
+// place at which something showed.
+func (p *planner) ended(t knowledge.Test, e Evidence) (o knowledge.Outcome, place string) {
+	out := e.Outcome
+	if out == "" {
+		if v, err := bench.Judge(t, p.subject(e.Part), e.Readings); err == nil {
+			out = v.Outcome
+		}
+	}
+	kind, place, _ := strings.Cut(out, ":")
+	o, _ = t.Outcome(kind)
+	return o, place
+}
+
 // outcomeOf is what the outcome of a piece of evidence means.
 func (p *planner) outcomeOf(e Evidence) knowledge.Meaning {
 	if e.Kind == Held { // larger than any hole that is none
@@ -428,14 +442,7 @@ func (p *planner) outcomeOf(e Evidence) knowledge.Meaning {
 	if !ok {
 		return knowledge.Sound
 	}
-	out := e.Outcome
-	if out == "" {
-		if v, err := bench.Judge(t, p.subject(e.Part), e.Readings); err == nil {
-			out = v.Outcome
-		}
-	}
-	kind, _, _ := strings.Cut(out, ":")
-	o, _ := t.Outcome(kind)
+	o, _ := p.ended(t, e)
 	return o.Means
 }
 

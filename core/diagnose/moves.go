@@ -172,14 +172,7 @@ func (p *planner) singled(i int) bool {
 			return true
 		case e.Kind == Done:
 			t, _ := p.Book.Test(e.Test)
-			out := e.Outcome
-			if out == "" {
-				if v, err := bench.Judge(t, p.subject(e.Part), e.Readings); err == nil {
-					out = v.Outcome
-				}
-			}
-			kind, place, _ := strings.Cut(out, ":")
-			o, _ := t.Outcome(kind)
+			o, place := p.ended(t, e)
 			if o.Singles && (place == "" || p.at(s.Part, place)) && (e.Part == "" || Target(p.Graph, s.Fault, s.Part, e.Test) == e.Part || p.at(s.Part, e.Part)) {
 				return true
 			}
