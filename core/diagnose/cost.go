@@ -68,8 +68,8 @@ func (s *State) days(i int) int { return s.Book.CostOf(s.Suspects[i].Cost).Days 
 
 // price is what is still to be expected when nothing more is tested: parts are renewed one
 // after another in rising cost over odds, each followed by the test that failed, until the
-// car is fixed; p is the odds of each group. first is renewed before all others; -1 leaves the order free.
-func (c *planner) price(p []float64, first int) float64 {
+// car is fixed; p is the odds of each group.
+func (c *planner) price(p []float64) float64 {
 	n := len(c.Suspects)
 	marg := make([]float64, n+2) // the last two: none-now, other
 	for g, x := range c.gs {
@@ -92,9 +92,6 @@ func (c *planner) price(p []float64, first int) float64 {
 		}
 	}
 	slices.SortFunc(order, func(x, y int) int {
-		if x == first || y == first {
-			return btoi(y == first) - btoi(x == first)
-		}
 		return cmp.Or(cmp.Compare(marg[y]*c.mend[x], marg[x]*c.mend[y]), x-y)
 	})
 	after := make([]float64, n+2)
@@ -276,7 +273,7 @@ func (p *planner) swaps(open []*Action) (out []Swap) {
 		if p.marg[i] < 0.03 || x.Silent() || x.Order == "" {
 			continue
 		}
-		w := Swap{Fault: x.Key, Name: x.Name, Odds: p.marg[i], Minutes: float64(x.Minutes) + retest, Price: p.Price(x.Fault, p.bay), Days: p.days(i), Cost: p.mend[i], Expect: p.price(p.now, i)}
+		w := Swap{Fault: x.Key, Name: x.Name, Odds: p.marg[i], Minutes: float64(x.Minutes) + retest, Price: p.Price(x.Fault, p.bay), Days: p.days(i), Cost: p.mend[i], Expect: p.unproven(i)}
 		for _, a := range open {
 			if slices.Contains(a.Accuses, x.Key) && a.Cost < p.mend[i] && (w.Prove == "" || 1-a.Cost/p.mend[i] > w.BreakEven) {
 				w.BreakEven, w.Prove = 1-a.Cost/p.mend[i], a.Name

@@ -16,7 +16,7 @@ func Price(odds, mend []float64) float64 {
 	for i := range gs {
 		gs[i] = group{i, -1, odds[i]}
 	}
-	return (&planner{State: s, gs: gs, mend: append(mend[:len(mend):len(mend)], 0, 0)}).price(odds, -1)
+	return (&planner{State: s, gs: gs, mend: append(mend[:len(mend):len(mend)], 0, 0)}).price(odds)
 }
 
 // Entropy is in bits.

@@ -333,7 +333,14 @@ func (s *State) Clashes() []Clash {
 		}
 	}
 	slices.SortStableFunc(out, func(a, b Clash) int { return cmp.Compare(b.Against, a.Against) })
-	return out
+	// Two pieces that contradict each other either way round are one contradiction.
+	var once []Clash
+	for _, c := range out {
+		if !slices.ContainsFunc(once, func(x Clash) bool { return x.First.ID == c.Second.ID && x.Second.ID == c.First.ID }) {
+			once = append(once, c)
+		}
+	}
+	return once
 }
 
 // explained is how much of the odds explains a piece of evidence well; what is not in the

@@ -151,7 +151,7 @@ func (s *State) planner(bay Bay) *planner {
 // Next ranks what may be done, by what it is then still to cost until the car is fixed.
 func (s *State) Next(bay Bay) Plan {
 	p := s.planner(bay)
-	plan := Plan{Now: p.price(p.now, -1)}
+	plan := Plan{Now: p.price(p.now)}
 	open, rest := p.ranked()
 	for _, a := range open {
 		p.describe(a)

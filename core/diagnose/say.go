@@ -156,7 +156,11 @@ func (p *planner) why(a *Action) string {
 	case len(left) > 0 && len(a.Accuses) > 0:
 		return fmt.Sprintf("%s: then rather %s. Otherwise: %s.", upperName(usual.Name), p.list(left), p.list(a.Accuses))
 	case len(a.Accuses) > 0 && len(a.Clears) > 0:
-		return fmt.Sprintf("%s: %s would be clear. Otherwise it is most likely there.", upperName(usual.Name), p.list(a.Clears))
+		there := "it is most likely there"
+		if len(a.Clears) > 1 {
+			there = "it is most likely one of them"
+		}
+		return fmt.Sprintf("%s: %s would be clear. Otherwise %s.", upperName(usual.Name), p.list(a.Clears), there)
 	case len(a.Accuses) > 0 && asked(a.Test).ByPlace != "":
 		return fmt.Sprintf("If something shows (%.0f %%): %s.", 100*rest, p.list(a.Accuses))
 	case len(a.Accuses) > 0:
