@@ -380,17 +380,18 @@ func (a *Action) did(e Evidence) bool {
 
 // was reports whether an action was done in this epoch with a result that stands. One whose
 // result is in doubt, or told nothing, or failed before the repair, is a repeat: it says what
-// to do differently.
+// to do differently. A third time tells no more than the second.
 func (p *planner) was(a *Action) bool {
 	if len(p.history) == 0 {
 		return false
 	}
 	last := len(p.history) - 1
-	stands := false
+	stands, times := false, 0
 	for _, e := range p.history[last].Evidence {
 		if !a.did(e) {
 			continue
 		}
+		times++
 		switch kind := p.outcomeOf(e); {
 		case slices.Contains(p.bay.Doubts, e.ID):
 			a.Repeat = "It contradicts something else: repeat it with the other one in mind, rig first, and have a second person read it."
@@ -402,7 +403,7 @@ func (p *planner) was(a *Action) bool {
 			stands = true
 		}
 	}
-	if stands {
+	if stands || times > 1 {
 		a.Repeat = ""
 		return true
 	}
@@ -470,6 +471,7 @@ func (p *planner) expect(a *Action) bool {
 			a.odds[o][i] /= math.Max(t, 1e-12)
 		}
 	}
+	p.repeats(a)
 	for o := range a.odds {
 		for i, x := range p.ps {
 			a.Out[o].Odds += x.w * a.odds[o][i]
@@ -477,6 +479,31 @@ func (p *planner) expect(a *Action) bool {
 	}
 	a.gatherRare()
 	return true
+}
+
+// repeats lets a test that was done before show the same again more often; after a repair not
+// on a car on which nothing is left, since it is the repair that cleared it.
+func (p *planner) repeats(a *Action) {
+	last, ok := p.told[ofTest(a.Test, a.Part, "").to]
+	now := len(p.history) - 1
+	if !ok || a.Sign != "" || last.epoch < now-1 {
+		return
+	}
+	at := slices.IndexFunc(a.Out, func(o Outcome) bool { return o.Key == last.is })
+	if at < 0 {
+		return
+	}
+	for i, x := range p.ps {
+		if last.epoch < now && x.a == -1 {
+			continue
+		}
+		for o := range a.odds {
+			a.odds[o][i] *= 1 - last.repeats
+			if o == at {
+				a.odds[o][i] += last.repeats
+			}
+		}
+	}
 }
 
 // under is a likelihood under every particle. What is not in the Book shows what a fault

@@ -72,20 +72,20 @@ func (e Evidence) doubt(in func(code string) bool) float64 {
 // absence counts only where the monitor has run.
 func (m *Model) codes(e Evidence) (piece, error) {
 	p := piece{before: e.Before}
-	for _, g := range m.Book.Groups {
-		if l := m.group(g, e); l != nil {
-			p.parts = append(p.parts, l)
+	says := func(of, is string, l likelihood) {
+		if l != nil {
+			p.parts = append(p.parts, part{l, answer{"code " + of, is, unitRepeats}})
 		}
 	}
-	if l := m.leakCodes(e); l != nil {
-		p.parts = append(p.parts, l)
+	for _, g := range m.Book.Groups {
+		if l := m.group(g, e); l != nil {
+			says(g.Key, fmt.Sprint(!l.absent), l)
+		}
 	}
-	if l := m.readiness(e); l != nil {
-		p.parts = append(p.parts, l)
-	}
-	if l := m.bothBanks(e); l != nil {
-		p.parts = append(p.parts, l)
-	}
+	z := m.sizing(e)
+	says("size", fmt.Sprint(z.met), m.leakCodes(z, e))
+	says("ready", fmt.Sprint(e.ran("evap")), m.readiness(e))
+	says("banks", "", m.bothBanks(e))
 	if len(p.parts) == 0 {
 		return p, ErrSilent
 	}
@@ -94,7 +94,7 @@ func (m *Model) codes(e Evidence) (piece, error) {
 
 // group weighs the codes of a group. Some control units do as the plant's, others as practice
 // knows of units; where the plant's never sets such a code on this car, all go by practice.
-func (m *Model) group(g knowledge.CodeGroup, e Evidence) likelihood {
+func (m *Model) group(g knowledge.CodeGroup, e Evidence) *sign {
 	doubt := e.doubt(func(c string) bool {
 		of, ok := m.Book.Group(c)
 		return ok && of.Key == g.Key
@@ -190,7 +190,7 @@ func (m *Model) frozen(e Evidence) (piece, error) {
 		g, ok := m.Book.Group(c)
 		for _, f := range m.Book.Frames {
 			if ok && string(f.At) == e.Key && slices.Contains(f.Groups, g.Key) {
-				p.parts = append(p.parts, m.shown(f.Base, f.Shows))
+				p.parts = append(p.parts, part{likelihood: m.shown(f.Base, f.Shows)})
 			}
 		}
 	}
@@ -242,6 +242,13 @@ type sizing struct {
 	sizes   []knowledge.LeakSize
 	met     int
 	several int
+}
+
+// sizing is the class of the codes of a scan.
+func (m *Model) sizing(e Evidence) sizing {
+	z := sizing{sizes: m.Book.Sizes, several: len(m.Book.Sizes) + 1}
+	z.met = z.class(func(c string) bool { return slices.Contains(e.Codes, c) })
+	return z
 }
 
 // class is the class of a list of codes.
@@ -329,9 +336,7 @@ func (z sizing) other(fault string, class int) float64 {
 
 // leakCodes weighs the codes of leak sizes. Several at once is no contradiction: a leak
 // near a threshold, one that varies, or a check that cannot do its work.
-func (m *Model) leakCodes(e Evidence) likelihood {
-	z := sizing{sizes: m.Book.Sizes, several: len(m.Book.Sizes) + 1}
-	z.met = z.class(func(c string) bool { return slices.Contains(e.Codes, c) })
+func (m *Model) leakCodes(z sizing, e Evidence) likelihood {
 	if own, _ := m.Book.Plumbing.Find(m.Of.Vapour); z.met == 0 && !e.ran("evap") || own.Monitor == "" && z.met == 0 {
 		return nil
 	}

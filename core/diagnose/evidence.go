@@ -106,7 +106,7 @@ func (m *Model) read(e Evidence) (piece, error) {
 		if err != nil {
 			return p, err
 		}
-		p.parts = []likelihood{l}
+		p.parts = []part{{likelihood: l}}
 	case Done:
 		return m.done(e)
 	case Exit:
@@ -116,8 +116,9 @@ func (m *Model) read(e Evidence) (piece, error) {
 		if err != nil {
 			return p, err
 		}
-		l, err := pr.words(bench.With(bench.FromEyes).Nothing[0])
-		p.parts = []likelihood{l}
+		by := bench.With(bench.FromEyes)
+		l, err := pr.words(by.Nothing[0])
+		p.parts = []part{{l, ofTest(by.Key, e.Part, by.Nothing[0])}}
 		return p, err
 	case Smelt:
 		return m.smelt(e)
@@ -147,7 +148,7 @@ func (m *Model) signed(e Evidence) (piece, error) {
 	}
 	l := m.shown(s.Base, s.Shows)
 	l.absent = e.Absent
-	p := piece{before: e.Before || s.When == "complaint", parts: []likelihood{l}}
+	p := piece{before: e.Before || s.When == "complaint", parts: []part{{l, answer{"sign " + e.Key, fmt.Sprint(e.Absent), handRepeats}}}}
 	if s.Intermittent && !e.Absent { // it is less sure to be there now
 		p.before = true
 	}
@@ -163,12 +164,12 @@ func (m *Model) context(e Evidence) (piece, error) {
 		}
 		return piece{}, fmt.Errorf("there is no context %q; %s", e.Key, Near(e.Key, keys))
 	}
-	return piece{before: true, parts: []likelihood{m.by(func(s Suspect) float64 {
+	return piece{before: true, parts: []part{{likelihood: m.by(func(s Suspect) float64 {
 		if v, ok := s.Context[e.Key]; ok {
 			return v
 		}
 		return 1
-	})}}, nil
+	})}}}, nil
 }
 
 // found weighs that somebody found a fault.
@@ -180,12 +181,12 @@ func (m *Model) found(e Evidence) (piece, error) {
 	if !(e.Value > 0) || e.Value > 1e4 {
 		return piece{}, fmt.Errorf("that a fault was found weighs %g; it lies above 0 and at most at 10 000", e.Value)
 	}
-	return piece{before: e.Before, parts: []likelihood{m.by(func(s Suspect) float64 {
+	return piece{before: e.Before, parts: []part{{likelihood: m.by(func(s Suspect) float64 {
 		if s.Key == m.Suspects[i].Key {
 			return e.Value
 		}
 		return 1
-	})}}, nil
+	})}}}, nil
 }
 
 // partly weighs what is known of a part as a whole: that it was renewed lately, that it
@@ -197,7 +198,7 @@ func (m *Model) partly(e Evidence) (piece, error) {
 	// Common practice, no source: a new part is rarely the culprit, unless it was fitted
 	// wrong; marks of tools or sealer show where somebody has been.
 	by := map[Kind]float64{Renewed: 0.25, Worked: 2.5, Thought: 1 + 6*e.Value}[e.Kind]
-	return piece{before: true, parts: []likelihood{m.by(func(s Suspect) float64 {
+	return piece{before: true, parts: []part{{likelihood: m.by(func(s Suspect) float64 {
 		switch {
 		case !m.at(s.Part, e.Part):
 			return 1
@@ -205,7 +206,7 @@ func (m *Model) partly(e Evidence) (piece, error) {
 			return 6
 		}
 		return by
-	})}}, nil
+	})}}}, nil
 }
 
 // at reports whether a fault of one part is one of the other: the same, or in its wall.
@@ -279,7 +280,7 @@ func (m *Model) limits(e Evidence) (piece, error) {
 		}
 		l = l2
 	}
-	return piece{parts: []likelihood{l}, before: e.Before}, nil
+	return piece{parts: []part{{likelihood: l}}, before: e.Before}, nil
 }
 
 var trimPoints = []string{"idle", "2500", "load"}
@@ -306,7 +307,7 @@ func (m *Model) trim(e Evidence) (piece, error) {
 			l.spread[i] *= 1.6
 		}
 	}
-	return piece{parts: []likelihood{l}, before: e.Before}, nil
+	return piece{parts: []part{{likelihood: l}}, before: e.Before}, nil
 }
 
 // hole says between which diameters (m) a fault's hole lies at a step of severity: through
@@ -430,7 +431,7 @@ func (m *Model) done(e Evidence) (piece, error) {
 	if err != nil {
 		return p, err
 	}
-	p.parts = []likelihood{l}
+	p.parts = []part{{l, ofTest(e.Test, e.Part, cmp.Or(e.Outcome, v.Outcome))}}
 	return p, nil
 }
 
@@ -461,7 +462,7 @@ func (m *Model) came(t bench.Test, e Evidence) (piece, error) {
 	if _, at, ok := strings.Cut(outcome, ":"); ok && e.missing(at) {
 		m.sharpen(l, at)
 	}
-	p.parts = []likelihood{l}
+	p.parts = []part{{l, ofTest(e.Test, e.Part, outcome)}}
 	return p, err
 }
 
@@ -504,7 +505,7 @@ func (m *Model) section(section, outcome string, before bool) (piece, error) {
 			l.feels[i] = true
 		}
 	}
-	return piece{parts: []likelihood{l}, before: before}, nil
+	return piece{parts: []part{{likelihood: l}}, before: before}, nil
 }
 
 // missing reports whether a look found a part gone, off or loose, not only damaged.
@@ -554,7 +555,7 @@ func (m *Model) smelt(e Evidence) (piece, error) {
 			}
 		}
 	}
-	return piece{parts: []likelihood{l}, before: e.Before}, nil
+	return piece{parts: []part{{likelihood: l}}, before: e.Before}, nil
 }
 
 // tries refuses a part that a test of one part does not try, and names those that it does.
@@ -644,7 +645,7 @@ func (m *Model) exit(e Evidence) (piece, error) {
 			l.feels[i] = l.feels[i] || high > 0
 		}
 	}
-	return piece{parts: []likelihood{l}, before: e.Before}, nil
+	return piece{parts: []part{{likelihood: l}}, before: e.Before}, nil
 }
 
 // seenSmoke is the odds that smoke is seen at a hole (m): a wisp from some 0.3 mm on, and

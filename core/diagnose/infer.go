@@ -17,6 +17,7 @@ type State struct {
 	w       *weights
 	epochs  [][]piece
 	history History
+	told    memory
 	ids     []string // of the evidence of the last epoch, in the order of its pieces
 	Silent  []Silent // evidence that says nothing, and why
 }
@@ -66,35 +67,38 @@ func (m *Model) Think(h History) (*State, error) {
 		st.epochs = append(st.epochs, ps)
 	}
 	var err error
-	st.w, err = m.run(h, st.epochs, nil)
+	st.w, st.told, err = m.run(h, st.epochs, nil)
 	return st, err
 }
 
-// run goes through the epochs, leaving out the pieces of the last one that skip names.
-func (m *Model) run(h History, epochs [][]piece, skip map[int]bool) (*weights, error) {
-	w := m.prior()
+// run goes through the epochs, leaving out the pieces of the last one that skip
+// names; it returns the odds, and what was answered.
+func (m *Model) run(h History, epochs [][]piece, skip map[int]bool) (*weights, memory, error) {
+	w, told := m.prior(), memory{}
 	for n, ep := range h {
-		for _, r := range ep.Repairs {
-			if err := m.repaired(w, r); err != nil {
-				return nil, err
-			}
+		f := &filter{Model: m, stayed: w, told: told, epoch: n}
+		if err := f.repair(ep.Repairs); err != nil {
+			return nil, nil, err
 		}
 		for i, p := range epochs[n] {
 			if n == len(h)-1 && skip[i] {
 				continue
 			}
-			m.weigh(w, p)
+			for _, x := range p.parts {
+				f.weigh(x, p.before)
+			}
 		}
+		w = f.end()
 		if t := w.total(); t > 0 && n < len(h)-1 {
 			w.scale(1 / t)
 		}
 	}
 	t := w.total()
 	if !(t > 0) || math.IsInf(t, 0) {
-		return nil, fmt.Errorf("the evidence rules everything out")
+		return nil, nil, fmt.Errorf("the evidence rules everything out")
 	}
 	w.scale(1 / t)
-	return w, nil
+	return w, told, nil
 }
 
 // Explanations lists what may be wrong, likeliest first; they exclude one another and
@@ -168,7 +172,7 @@ func (s *State) Without(id string) (marginals []float64, ok bool) {
 	if len(skip) == 0 {
 		return nil, false
 	}
-	w, err := s.run(s.history, s.epochs, skip)
+	w, _, err := s.run(s.history, s.epochs, skip)
 	if err != nil {
 		return nil, false
 	}
@@ -258,7 +262,7 @@ func (s *State) Why(fault string) ([]Weight, error) {
 		if len(s.epochs[len(s.epochs)-1][n].parts) == 0 {
 			continue
 		}
-		w, err := s.run(s.history, s.epochs, map[int]bool{n: true})
+		w, _, err := s.run(s.history, s.epochs, map[int]bool{n: true})
 		if err != nil {
 			continue
 		}
@@ -308,7 +312,7 @@ func (s *State) Clashes() []Clash {
 		for _, i := range skip {
 			out[i] = true
 		}
-		w, err := m.run(s.history, s.epochs, out)
+		w, _, err := m.run(s.history, s.epochs, out)
 		if err != nil {
 			return 1
 		}

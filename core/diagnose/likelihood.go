@@ -150,76 +150,90 @@ func (l *factor) two(a, _, b, _, _ int) float64 { return l.by[a] * l.by[b] }
 // piece is one piece of evidence: what it says taken together, and whether it is of the
 // time before (the car may have been otherwise then).
 type piece struct {
-	parts  []likelihood
+	parts  []part
 	before bool
 }
 
-// weigh multiplies an explanation's weight by a piece, for every explanation. mean is the
-// prior over single faults by which what is not in the model is judged.
-func (m *Model) weigh(w *weights, p piece) {
-	for _, l := range p.parts {
-		var base [kinds]float64
-		for j := range kinds {
-			base[j] = math.Max(l.sound(j), 1e-9)
+// weigh multiplies every explanation's weight by a likelihood, less a part that all have in
+// common, which it returns. before says that it is of the time before the car came: what is not
+// there now may have been there.
+func (m *Model) weigh(w *weights, l likelihood, before bool) (common float64) {
+	var base [kinds]float64
+	for j := range kinds {
+		base[j] = math.Max(l.sound(j), 1e-9)
+	}
+	// What is not in the model, or not there now, is judged by the mean of what is.
+	var mean [kinds]float64
+	sum := 0.0
+	for s := range m.Suspects {
+		sum += m.Suspects[s].Prior
+	}
+	ratio := make([]float64, len(w.single))
+	for s := range m.Suspects {
+		feels := l.felt(s)
+		for k := range steps {
+			for j := range kinds {
+				r := 1.0
+				if feels {
+					r = l.one(s, k, j) / base[j]
+				}
+				i := s*shades + k*kinds + j
+				ratio[i] = r
+				w.single[i] *= r
+				mean[j] += r * m.Suspects[s].Prior / sum / steps
+			}
 		}
-		// What is not in the model, or not there now, is judged by the mean of what is.
-		var mean [kinds]float64
-		sum := 0.0
-		for s := range m.Suspects {
-			sum += m.Suspects[s].Prior
+	}
+	for i, q := range m.pairs {
+		a, b := q[0], q[1]
+		fa, fb := l.felt(a), l.felt(b)
+		if !fa && !fb {
+			continue
 		}
-		ratio := make([]float64, len(w.single))
-		for s := range m.Suspects {
-			feels := l.felt(s)
-			for k := range steps {
+		row := w.pair[i*pairShades : (i+1)*pairShades]
+		for ka := range steps {
+			for kb := range steps {
 				for j := range kinds {
-					r := 1.0
-					if feels {
-						r = l.one(s, k, j) / base[j]
-					}
-					i := s*shades + k*kinds + j
-					ratio[i] = r
-					w.single[i] *= r
-					mean[j] += r * m.Suspects[s].Prior / sum / steps
-				}
-			}
-		}
-		for i, q := range m.pairs {
-			a, b := q[0], q[1]
-			fa, fb := l.felt(a), l.felt(b)
-			if !fa && !fb {
-				continue
-			}
-			row := w.pair[i*pairShades : (i+1)*pairShades]
-			for ka := range steps {
-				for kb := range steps {
-					for j := range kinds {
-						x := &row[(ka*steps+kb)*kinds+j]
-						switch {
-						case !fb:
-							*x *= ratio[a*shades+ka*kinds+j]
-						case !fa:
-							*x *= ratio[b*shades+kb*kinds+j]
-						case *x > 0:
-							*x *= l.two(a, ka, b, kb, j) / base[j]
-						}
+					x := &row[(ka*steps+kb)*kinds+j]
+					switch {
+					case !fb:
+						*x *= ratio[a*shades+ka*kinds+j]
+					case !fa:
+						*x *= ratio[b*shades+kb*kinds+j]
+					case *x > 0:
+						*x *= l.two(a, ka, b, kb, j) / base[j]
 					}
 				}
 			}
 		}
-		for j := range kinds {
-			w.other[j] *= mean[j]
-			if p.before {
-				w.none[j] *= mean[j]
-			}
+	}
+	for j := range kinds {
+		w.other[j] *= mean[j]
+		if before {
+			w.none[j] *= mean[j]
 		}
-		// The kinds of car differ in what a sound one reads; the common part is left out.
-		top := math.Max(base[0], base[1])
-		for j := range kinds {
-			if f := base[j] / top; f != 1 {
-				w.kind(j, f)
-			}
+	}
+	// The kinds of car differ in what a sound one reads; the common part is left out.
+	top := math.Max(base[0], base[1])
+	for j := range kinds {
+		if f := base[j] / top; f != 1 {
+			w.kind(j, f)
 		}
+	}
+	return top
+}
+
+// add adds other weights.
+func (w *weights) add(x *weights) {
+	for i, v := range x.single {
+		w.single[i] += v
+	}
+	for i, v := range x.pair {
+		w.pair[i] += v
+	}
+	for j := range kinds {
+		w.none[j] += x.none[j]
+		w.other[j] += x.other[j]
 	}
 }
 

@@ -20,7 +20,7 @@ const (
 
 // Version names the algorithm. It is counted up with every change that moves odds or
 // plan, so that nothing kept from before passes for new.
-const Version = "4"
+const Version = "5"
 
 // Car is the car that is reasoned about. Age in years and distance in km may be unknown (0).
 type Car struct {
@@ -228,20 +228,20 @@ const (
 	causeMaybe  = 0.12 // a cause the Book knows of, and nobody answered
 )
 
-// repaired is what stands after faults were repaired: the prior of the next epoch. What
-// else a repair may bring (a seal left out) takes the rest.
-func (m *Model) repaired(w *weights, r Repair) error {
+// repaired takes from w what a repair has changed, and puts it into moved. What else a repair may
+// bring (a seal left out) takes the rest.
+func (m *Model) repaired(w, moved *weights, r Repair) error {
 	s, err := m.suspect(r.Fault)
 	if err != nil {
 		return err
 	}
-	to, err := m.leaving(w, s, r)
+	to, err := m.leaving(moved, s, r)
 	if err != nil {
 		return err
 	}
 	var after []int
 	for i, x := range m.Suspects {
-		if x.After {
+		if x.After && i != s {
 			after = append(after, i)
 		}
 	}
@@ -277,7 +277,7 @@ func (m *Model) repaired(w *weights, r Repair) error {
 			to.leave(mass*gone, -1, 0, j)
 			for _, i := range after {
 				for ka := range steps {
-					w.single[i*shades+ka*kinds+j] += mass * brings / float64(len(after)*steps)
+					moved.single[i*shades+ka*kinds+j] += mass * brings / float64(len(after)*steps)
 				}
 			}
 		}

@@ -119,8 +119,23 @@ func (p *planner) idle() []Move {
 		run.Expect = math.Min(run.Expect, p.unproven(i))
 		run.Why = "Nothing wrong, as far as is known: its monitor has not run. See what holds it back, and let it run."
 	}
-	return []Move{run, {Kind: ToStop, Name: "Look for what the Book does not know", Minutes: findOther, Cost: p.mend[n+1], Expect: p.unproven(n + 1),
-		Why: "No test at hand is worth its time now, and no part: look along the whole system, or repeat the test that you trust least."}}
+	stop := Move{Kind: ToStop, Name: "Look for what the Book does not know", Minutes: findOther, Cost: p.mend[n+1], Expect: p.unproven(n + 1),
+		Why: "No test at hand is worth its time now, and no part: look along the whole system, or repeat the test that you trust least."}
+	if p.watched(own.Monitor) {
+		return []Move{stop}
+	}
+	return []Move{run, stop}
+}
+
+// watched reports whether the car's own checks have run since it came in, or since the last
+// repair, and found something: left to them again, they would only find it again.
+func (p *planner) watched(monitor string) bool {
+	if len(p.history) == 0 {
+		return false
+	}
+	return slices.ContainsFunc(p.history[len(p.history)-1].Evidence, func(e Evidence) bool {
+		return e.Kind == Scanned && !e.Before && len(e.Codes) > 0 && (e.ran("evap") || !plumbing.Overnight(monitor) && len(e.Ran) > 0)
+	})
 }
 
 // outside is the odds of a group that is no suspect: -1 none-now, -2 other.

@@ -22,6 +22,7 @@ type world struct {
 	hands   float64 // times the Book's rate of misreading
 	naming  map[string]string
 	limits  float64 // of leak sizes, times the Book's
+	habit   float64 // how often a test that is repeated is read as it was before
 	lean    map[string]float64
 }
 
@@ -30,11 +31,11 @@ var siblings = map[string]string{"purge-flow": "purge-low", "purge-low": "purge-
 	"rich": "rich-idle", "lean-idle": "lean", "rich-idle": "rich", "egr-range": "egr-much", "egr-much": "egr-range", "pump": "pump-reference", "meter": "manifold-pressure", "idle-high": "meter"}
 
 func newWorld(m *diagnose.Model, rng *rand.Rand, foreign bool) *world {
-	w := &world{Model: m, rng: rng, foreign: foreign, units: m.Book.Practice, hands: 1, limits: 1, naming: map[string]string{}, lean: map[string]float64{}}
+	w := &world{Model: m, rng: rng, foreign: foreign, units: m.Book.Practice, hands: 1, limits: 1, habit: 0.6, naming: map[string]string{}, lean: map[string]float64{}}
 	if !foreign {
 		return w
 	}
-	w.units, w.hands, w.limits = rng.Float64(), 0.5+2.5*rng.Float64(), math.Exp(0.35*rng.NormFloat64())
+	w.units, w.hands, w.limits, w.habit = rng.Float64(), 0.5+2.5*rng.Float64(), math.Exp(0.35*rng.NormFloat64()), rng.Float64()
 	for _, g := range m.Book.Groups {
 		if to, ok := siblings[g.Key]; ok && rng.Float64() < 0.15 {
 			w.naming[g.Key] = to
