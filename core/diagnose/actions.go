@@ -373,7 +373,9 @@ func (a *Action) did(e Evidence) bool {
 	case e.Kind == Held && asked(a.Test).Odds == bench.FromHole:
 		return maps.Equal(a.Set, e.Set)
 	case e.Kind == Done:
-		return e.Test == a.Test && e.Part == a.Part && bench.Section(e.Readings) == ""
+		_, place, _ := strings.Cut(e.Outcome, ":")
+		seen := asked(a.Test).Odds == bench.FromEyes && a.Part != "" && place == a.Part // whatever was looked at
+		return e.Test == a.Test && (e.Part == a.Part || seen) && bench.Section(e.Readings) == ""
 	}
 	return e.Kind == Looked && asked(a.Test).Odds == bench.FromEyes && a.Part == e.Part
 }

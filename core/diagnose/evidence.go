@@ -462,7 +462,11 @@ func (m *Model) came(t bench.Test, e Evidence) (piece, error) {
 	if _, at, ok := strings.Cut(outcome, ":"); ok && e.missing(at) {
 		m.sharpen(l, at)
 	}
-	p.parts = []part{{l, ofTest(e.Test, e.Part, outcome)}}
+	said := ofTest(e.Test, e.Part, outcome)
+	if _, at, ok := strings.Cut(outcome, ":"); ok && t.Odds == bench.FromEyes { // whether the whole was looked at or that place
+		said = ofTest(e.Test, at, outcome)
+	}
+	p.parts = []part{{l, said}}
 	return p, err
 }
 

@@ -338,16 +338,37 @@ func (w *walk) passes(p *Part, st State, at string) bool {
 	return true
 }
 
+// beside reports whether a part that sits on a shut one is on the side that was come to.
+func (w *walk) beside(p *Part) bool {
+	sides := w.g.Parts[w.g.index[p.On]].Sides()
+	if len(sides) == 0 {
+		return true
+	}
+	at := sides[0]
+	if p.Behind {
+		at = sides[len(sides)-1]
+	}
+	return w.seen[joint{p.On, at}]
+}
+
 // reached gathers what was come to, in the order of the data; what sits on a part stands
 // under the same pressure.
 func (w *walk) reached() Reached {
 	r := Reached{Vents: w.vents}
 	for i := range w.g.Parts {
 		p := &w.g.Parts[i]
-		if p.On != "" && p.At == "" && w.inside[p.On] {
+		switch {
+		case p.On == "" || p.At != "":
+		case w.inside[p.On]:
 			w.inside[p.Key] = true
 			if p.Kind == Cover && w.g.StateOf(p.Key, w.set) == Open {
 				r.Vents = append(r.Vents, p.Key)
+			}
+		case w.bounds[p.On] && w.beside(p):
+			if p.Kind == Relief {
+				w.bounds[p.Key] = true
+			} else {
+				w.inside[p.Key] = true
 			}
 		}
 		if w.inside[p.Key] {
