@@ -25,7 +25,7 @@ const (
 	plain     = 0.5   // a suspect's odds from which on an outcome singles it out
 	slightest = 0.04  // what finds a suspect more seldom is not counted on for it
 	mostTries = 24    // of one course
-	searchAll = 480.0 // min, in which everything is taken apart and found by hand
+	searchAll = 240.0 // min, in which everything is taken apart and found by hand
 	enough    = 0.01  // odds of not having found it at which a course ends
 )
 

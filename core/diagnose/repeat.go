@@ -7,7 +7,7 @@ import "math"
 // why or not, and a test that was done before has the same rig, the same hand and the same
 // car's peculiarity in it. A second time is no second witness.
 const (
-	unitRepeats = 0.85
+	unitRepeats = 0.6
 	handRepeats = 0.6
 )
 
