@@ -172,10 +172,14 @@ func (c *planner) deeper(a *Action, more []*Action, most float64) float64 {
 		}
 		best := next.cost(p, a)
 		if t > seldom/2 {
+			first := next.first
 			repair := next.begin(p)
 			second.given(a.odds[o], t)
+			if first != nil && first.test != nil {
+				best = second.value(first.test, math.Inf(1))
+			}
 			for _, b := range more {
-				if b == a || b.Cost+repair >= best {
+				if b == a || first != nil && b == first.test || b.Cost+repair >= best {
 					continue // even if it told everything
 				}
 				best = math.Min(best, second.value(b, best))
@@ -205,10 +209,15 @@ type secondStep struct {
 // given takes up an outcome that comes with the odds total.
 func (s *secondStep) given(odds []float64, total float64) {
 	s.at, s.w = s.at[:0], s.w[:0]
+	kept := 0.0
 	for i, x := range s.ps {
 		if w := x.w * odds[i] / total; w > slight {
 			s.at, s.w = append(s.at, int32(i)), append(s.w, w)
+			kept += w
 		}
+	}
+	for k := range s.w {
+		s.w[k] /= kept
 	}
 }
 

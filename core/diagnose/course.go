@@ -24,6 +24,7 @@ type found struct {
 const (
 	plain     = 0.5   // a suspect's odds from which on an outcome singles it out
 	slightest = 0.04  // what finds a suspect more seldom is not counted on for it
+	noticed   = 60.0  // min, after which at most it is noticed that a test singled out what is not there
 	mostTries = 24    // of one course
 	searchAll = 240.0 // min, in which everything is taken apart and found by hand
 	enough    = 0.01  // odds of not having found it at which a course ends
@@ -34,8 +35,8 @@ const (
 func (p *planner) tries(open []*Action) {
 	n := len(p.Suspects)
 	for _, a := range open {
-		if f := p.finds(a); len(f) > 0 {
-			p.tests = append(p.tests, try{cost: a.Cost, finds: f, renews: -1, test: a})
+		if f, misled := p.finds(a); len(f) > 0 {
+			p.tests = append(p.tests, try{cost: a.Cost + misled, finds: f, renews: -1, test: a})
 		}
 	}
 	search := try{cost: searchAll, renews: -1}
@@ -53,8 +54,9 @@ func (p *planner) tries(open []*Action) {
 }
 
 // finds works out which suspects a test singles out, and how often: by the outcomes after
-// which they would be likelier than everything else.
-func (p *planner) finds(a *Action) (out []found) {
+// which they would be likelier than everything else. Now and then it singles out what is not
+// there: what that costs, until it is noticed, is the second result.
+func (p *planner) finds(a *Action) (out []found, misled float64) {
 	n := len(p.Suspects)
 	with := make([]float64, n)
 	odds := make([]float64, n)
@@ -77,6 +79,7 @@ func (p *planner) finds(a *Action) (out []found) {
 		for i, w := range with {
 			if w > plain*total && p.marg[i] > 0 {
 				odds[i] += w / p.marg[i] * w / total
+				misled += (total - w) * math.Min(p.mend[i], noticed)
 			}
 		}
 	}
@@ -85,7 +88,7 @@ func (p *planner) finds(a *Action) (out []found) {
 			out = append(out, found{i, math.Min(v, 1)})
 		}
 	}
-	return out
+	return out, misled
 }
 
 // course reckons ways through a hunt: what is still to be expected from odds by group on when
@@ -100,6 +103,8 @@ type course struct {
 	with []openGroup
 	live []*try // tests that could find something
 	some []int  // suspects, none-now and other that there may be
+	// The try that the last course reckoned began with; nil for one that ended at once.
+	first *try
 }
 
 // openGroup is a group that the odds leave open: its suspects, by their place among mass.
@@ -119,13 +124,17 @@ func (c *course) cost(odds []float64, done *Action) float64 {
 	sum := c.begin(odds)
 	c.screen(done)
 	open := c.open()
-	for range mostTries {
+	c.first = nil
+	for n := range mostTries {
 		if open < enough {
 			break
 		}
 		t := c.best(open)
 		if t == nil {
 			break
+		}
+		if n == 0 {
+			c.first = t
 		}
 		if t.renews >= 0 { // on the car that has it, it is the repair
 			sum += t.cost * math.Max(open-c.mass[t.renews], 0)
@@ -212,13 +221,13 @@ func (c *course) finding(t *try) float64 {
 	return v
 }
 
-// best is the try that finds most for its cost; nil when none finds anything.
+// best takes the try that finds most for its cost; nil when none finds anything.
 func (c *course) best(open float64) *try {
 	var best *try
-	most := 0.0
-	for _, t := range c.live {
+	most, at := 0.0, -1
+	for k, t := range c.live {
 		if v := c.finding(t); v > most*t.cost && v > least {
-			best, most = t, v/t.cost
+			best, most, at = t, v/t.cost, k
 		}
 	}
 	for _, i := range c.some {
@@ -231,8 +240,12 @@ func (c *course) best(open float64) *try {
 			cost *= math.Max(1-v/open, 0.02)
 		}
 		if v > most*cost {
-			best, most = &c.alone[i], v/cost
+			best, most, at = &c.alone[i], v/cost, -1
 		}
+	}
+	if at >= 0 { // a second time it would show the same
+		c.live[at] = c.live[len(c.live)-1]
+		c.live = c.live[:len(c.live)-1]
 	}
 	return best
 }

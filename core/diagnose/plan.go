@@ -234,6 +234,7 @@ func (p *planner) ranked() (open, rest []*Action) {
 	leader := p.deepen(open[:tell], more, math.Inf(1))
 	p.deepen(rest[:min(len(rest), lookDeeper)], more, leader)
 	asks = slices.DeleteFunc(asks[:min(len(asks), lookDeeper)], func(a *Action) bool { return a.Bits < leastBits/2*bitsOf(open) })
+	p.deepen(asks, more, leader)
 	return append(open, asks...), rest
 }
 
@@ -275,7 +276,7 @@ func (p *planner) deepen(list, more []*Action, leader float64) float64 {
 	}
 	side(len(list)-from, func(i int) {
 		a := list[i+from]
-		a.Expect = math.Min(a.Expect, p.deeper(a, more, lookFor*leader/a.share))
+		a.Expect = p.deeper(a, more, lookFor*leader/a.share)
 	})
 	slices.SortStableFunc(list, cheaper)
 	return math.Min(leader, list[0].Expect*list[0].share)

@@ -130,6 +130,7 @@ func TestReach(t *testing.T) {
 	}{
 		{"at rest it breathes through the carbon", nil, "tank purge-line", "", "vent-filter", ""},
 		{"vent powered shut", sealed, "tank cap neck flange purge-line purge-valve vent-valve canister tank-sensor", "manifold vent-filter vent-end", "", ""},
+		{"the seal of the shut vent is under it too", sealed, "vent-oring coupler quick-connect", "throttle-gasket", "", ""},
 		{"vapour line plugged at the canister", with("vapour-line", "plugged"), "canister purge-line vent-valve coupler", "tank cap vapour-line flange", "", ""},
 		{"the same plug from the tank's side", with("vapour-line", "plugged"), "tank cap vapour-line flange neck", "canister purge-line", "", "neck"},
 		{"purge line plugged behind the port", with("purge-line", "plugged"), "purge-valve purge-pipe", "canister tank purge-line", "", ""},
