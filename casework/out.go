@@ -88,8 +88,12 @@ func (w *paperWriter) came() {
 	put(&complaint, "Worked on lately", c.RecentWork)
 	w.section("Why the car came", complaint)
 	var codes []report.Row
+	book, err := w.s.BookOf(w.ctx)
+	if err != nil {
+		book = w.s.Book
+	}
 	for _, l := range w.f.CodeHistory() {
-		e := w.s.Book.Explain(l.Code)
+		e := book.Explain(l.Code)
 		now := joined(l.Now, " and ")
 		switch {
 		case l.Made:

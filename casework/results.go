@@ -268,7 +268,7 @@ func repeated(f evidence.Folder, n NewResult) (string, error) {
 // tryOn holds a result against the reasoning: what cannot have come out of a test on this car
 // is refused.
 func (s *Shop) tryOn(f evidence.Folder, car Car, x record.Result) error {
-	m, err := s.model(f, car)
+	m, err := s.model(s.Book, f, car)
 	if err != nil {
 		return err
 	}

@@ -12,6 +12,7 @@ import (
 	"sync"
 
 	"wexter/core/diagnose"
+	"wexter/core/knowledge"
 	"wexter/core/plumbing"
 	"wexter/core/record"
 	"wexter/evidence"
@@ -60,9 +61,9 @@ func (c *thoughts) put(key string, t *Thought) {
 // table, the Book, the whole folder with its car and corrections, and the bay. What is
 // added to any of them later is in the key by itself, since all of it is written out.
 // It is empty when that cannot be done; nothing is kept then.
-func (s *Shop) thoughtKey(f evidence.Folder, bay diagnose.Bay) string {
+func thoughtKey(b knowledge.Book, f evidence.Folder, bay diagnose.Bay) string {
 	h := sha256.New()
-	if err := json.NewEncoder(h).Encode([]any{diagnose.Version, ingest.TableVersion(), s.Book.Version, f, bay}); err != nil {
+	if err := json.NewEncoder(h).Encode([]any{diagnose.Version, ingest.TableVersion(), b.Version, f, bay}); err != nil {
 		return ""
 	}
 	return string(h.Sum(nil))
@@ -79,11 +80,15 @@ func (s *Shop) Think(ctx context.Context, f evidence.Folder) (*Thought, error) {
 	if err != nil {
 		return nil, err
 	}
-	key := s.thoughtKey(f, bay)
+	book, err := s.BookOf(ctx)
+	if err != nil {
+		return nil, err
+	}
+	key := thoughtKey(book, f, bay)
 	if t := s.minds.get(key); t != nil {
 		return t, nil
 	}
-	t, err := s.think(f, car, bay)
+	t, err := s.think(book, f, car, bay)
 	if err != nil {
 		return nil, err
 	}
@@ -94,8 +99,8 @@ func (s *Shop) Think(ctx context.Context, f evidence.Folder) (*Thought, error) {
 }
 
 // think weighs what is on a case and plans what is next.
-func (s *Shop) think(f evidence.Folder, car Car, bay diagnose.Bay) (*Thought, error) {
-	st, left, err := s.weigh(f, car)
+func (s *Shop) think(b knowledge.Book, f evidence.Folder, car Car, bay diagnose.Bay) (*Thought, error) {
+	st, left, err := s.weigh(b, f, car)
 	if err != nil {
 		return nil, err
 	}
@@ -121,10 +126,14 @@ func (s *Shop) Odds(ctx context.Context, f evidence.Folder, fault string) (float
 	if err != nil {
 		return 0, err
 	}
-	if t := s.minds.get(s.thoughtKey(f, bay)); t != nil {
+	book, err := s.BookOf(ctx)
+	if err != nil {
+		return 0, err
+	}
+	if t := s.minds.get(thoughtKey(book, f, bay)); t != nil {
 		return t.State.Odds(fault), nil
 	}
-	st, _, err := s.weigh(f, car)
+	st, _, err := s.weigh(book, f, car)
 	if err != nil {
 		return 0, err
 	}
@@ -132,8 +141,8 @@ func (s *Shop) Odds(ctx context.Context, f evidence.Folder, fault string) (float
 }
 
 // weigh works out the odds of a case, and what was left out.
-func (s *Shop) weigh(f evidence.Folder, car Car) (*diagnose.State, []diagnose.Silent, error) {
-	m, err := s.model(f, car)
+func (s *Shop) weigh(b knowledge.Book, f evidence.Folder, car Car) (*diagnose.State, []diagnose.Silent, error) {
+	m, err := s.model(b, f, car)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -169,12 +178,12 @@ func worst(m *diagnose.Model, h diagnose.History) (epoch, at int) {
 }
 
 // model is what may be wrong with the car of a case.
-func (s *Shop) model(f evidence.Folder, car Car) (*diagnose.Model, error) {
+func (s *Shop) model(b knowledge.Book, f evidence.Folder, car Car) (*diagnose.Model, error) {
 	age := 0.0
 	if f.Vehicle.Year > 1900 {
 		age = math.Max(float64(f.Case.OpenedAt.Year()-f.Vehicle.Year), 0)
 	}
-	m, err := diagnose.New(s.Book, cmp.Or(s.Table, ingest.Table()), diagnose.Car{Of: car.Combination, Graph: car.Graph, Age: age, Km: f.Vehicle.OdometerKM})
+	m, err := diagnose.New(b, cmp.Or(s.Table, ingest.Table()), diagnose.Car{Of: car.Combination, Graph: car.Graph, Age: age, Km: f.Vehicle.OdometerKM})
 	if err != nil {
 		return nil, problem("plumbing", "%s.", Upper(err.Error()))
 	}
@@ -231,7 +240,7 @@ func (s *Shop) ThinkOfBundle(b report.Bundle) (*diagnose.State, []string, []diag
 	if err != nil {
 		return nil, nil, nil, err
 	}
-	t, err := s.think(f, car, diagnose.Bay{Kit: f.Case.Kit})
+	t, err := s.think(s.Book, f, car, diagnose.Bay{Kit: f.Case.Kit})
 	if err != nil {
 		return nil, nil, nil, err
 	}

@@ -74,12 +74,18 @@ type Ways struct {
 	// Money: its sign, and what the part of a fault costs here where that is not what the Book says.
 	Currency string             `json:"currency,omitempty"`
 	Prices   map[string]float64 `json:"prices,omitempty"`
+	// Makers' codes that the shop has looked up.
+	Codes []knowledge.Code `json:"codes,omitempty"`
 }
 
 // Ways reads how the shop works.
 func (s *Shop) Ways(ctx context.Context) (Ways, error) {
+	return waysIn(s.DB.Read(ctx))
+}
+
+func waysIn(tx store.Tx) (Ways, error) {
 	w := Ways{Policies: map[string]string{}}
-	v, ok, err := s.DB.Read(ctx).Setting(store.Ways)
+	v, ok, err := tx.Setting(store.Ways)
 	if err != nil {
 		return w, err
 	}
@@ -125,11 +131,16 @@ func (s *Shop) SetWays(ctx context.Context, key string, w Ways) error {
 			return problem("ways", "%q is no way of working for %q", v, k)
 		}
 	}
-	data, err := json.Marshal(w)
-	if err != nil {
-		return err
-	}
 	_, err = s.do(ctx, key, func(tx store.Tx) (string, error) {
+		now, err := waysIn(tx)
+		if err != nil {
+			return "", err
+		}
+		w.Codes = now.Codes // they are changed by themselves
+		data, err := json.Marshal(w)
+		if err != nil {
+			return "", err
+		}
 		return string(store.Ways), tx.KeepSetting(store.Ways, string(data))
 	})
 	return err

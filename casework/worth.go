@@ -91,7 +91,7 @@ func (s *Shop) asItCame(ctx context.Context, id string, w Ways) ([]diagnose.Purc
 		return nil, err
 	}
 	f.Tests, f.Results, f.Marks, f.Findings, f.Repairs = nil, nil, nil, nil, nil
-	st, _, err := s.weigh(f, car)
+	st, _, err := s.weigh(s.Book.Given(w.Codes), f, car)
 	if err != nil {
 		return nil, err
 	}

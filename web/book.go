@@ -22,6 +22,16 @@ type bookData struct {
 	Hits     []knowledge.Hit
 	Calcs    []calc.Calculator
 	Found    []calc.Calculator // calculators that the query names
+	Own      []makersCode      // that the shop has looked up
+	Groups   []knowledge.CodeGroup
+	Give     knowledge.Code // that is to be looked up, or corrected
+	From     string         // the case to go back to
+}
+
+// makersCode is a maker's own code as the shop has looked it up.
+type makersCode struct {
+	knowledge.Code
+	Like string // the codes that it counts like
 }
 
 type faultFamily struct {
@@ -51,8 +61,14 @@ type plainField struct{ Key, Label, Unit, Value string }
 var kindNames = map[units.Kind]string{units.Pressure: "pressure", units.Length: "length", units.Volume: "volume", units.Temperature: "temperature", units.Flow: "flow", units.Torque: "torque", units.Time: "time", units.Difference: "difference"}
 
 // book is the Book: all of it to read, a search, and the calculators.
-func (s *server) book(c *echo.Context) error {
-	d := bookData{Book: s.shop.Book, Query: c.QueryParam("q"), Calcs: calc.All}
+func (s *server) book(c *echo.Context) error { return s.showBook(c, nil) }
+
+func (s *server) showBook(c *echo.Context, failed error) error {
+	b, err := s.shop.BookOf(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	d := bookData{Book: b, Query: c.QueryParam("q"), Calcs: calc.All}
 	if len(d.Query) > 200 {
 		d.Query = d.Query[:200]
 	}
@@ -61,7 +77,7 @@ func (s *server) book(c *echo.Context) error {
 			d.Found = append(d.Found, k)
 		}
 	}
-	d.Hits = s.shop.Book.Search(d.Query)
+	d.Hits = b.Search(d.Query)
 	for _, f := range plumbing.Families {
 		if f != "vapour" {
 			d.Families = append(d.Families, familyChoice{Family: f, Label: familyNames[f], Of: s.shop.Book.Plumbing.Family(f)})
@@ -76,7 +92,61 @@ func (s *server) book(c *echo.Context) error {
 		}
 		d.Faults = append(d.Faults, x)
 	}
-	return s.render(c, http.StatusOK, "book.html", s.page(c, "Book", "book", d))
+	d.makers(c, b)
+	p := s.page(c, "Book", "book", d)
+	if failed != nil {
+		return s.again(c, failed, "book.html", p)
+	}
+	return s.render(c, http.StatusOK, "book.html", p)
+}
+
+// makers gathers the makers' codes that the shop has looked up, and the one that is to be.
+func (d *bookData) makers(c *echo.Context, b knowledge.Book) {
+	d.Groups = slices.Clone(b.Groups)
+	slices.SortFunc(d.Groups, func(x, y knowledge.CodeGroup) int { return strings.Compare(x.Name, y.Name) })
+	d.Give.Code, d.From = cut(c.FormValue("code"), 10), caseOf(c.FormValue("from"))
+	for _, k := range b.Codes {
+		if k.Group == "" {
+			continue
+		}
+		g, _ := b.Group(k.Code)
+		d.Own = append(d.Own, makersCode{k, g.Name})
+		if k.Code == d.Give.Code {
+			d.Give = k
+		}
+	}
+}
+
+// cut is at most the first n bytes of what was sent in an address.
+func cut(s string, n int) string { return strings.ToValidUTF8(s[:min(len(s), n)], "") }
+
+// caseOf is the id of a case as an address may name it; empty for anything else.
+func caseOf(s string) string {
+	if strings.ContainsFunc(s, func(r rune) bool { return !(r >= 'a' && r <= 'z' || r >= '0' && r <= '9' || r == '-') }) {
+		return ""
+	}
+	return cut(s, 64)
+}
+
+// giveMeaning writes down what a maker's own code says, or forgets it.
+func (s *server) giveMeaning(c *echo.Context) error {
+	if err := parsed(c); err != nil {
+		return err
+	}
+	f, ctx := &form{c: c}, c.Request().Context()
+	var err error
+	if f.text("forget") != "" {
+		err = s.shop.ForgetMeaning(ctx, f.key(), f.text("code"))
+	} else {
+		err = s.shop.GiveMeaning(ctx, f.key(), knowledge.Code{Code: f.text("code"), Says: f.text("says"), Group: f.text("group"), Source: f.text("source")})
+	}
+	if err != nil {
+		return s.showBook(c, err)
+	}
+	if id := caseOf(f.text("from")); id != "" {
+		return c.Redirect(http.StatusSeeOther, "/cases/"+id)
+	}
+	return c.Redirect(http.StatusSeeOther, "/book#makers")
 }
 
 // procedure is one test of the Book, made to be printed.

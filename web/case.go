@@ -43,6 +43,7 @@ type caseData struct {
 	Causes  []causeAsk // of what was found, before it is repaired
 	Says    proofSays  // of the proof
 	Ways    []string   // how this shop goes about what the page is for
+	Unknown []string   // makers' codes that nobody has looked up
 }
 
 // causeAsk is a part that was found, and what it may be the victim of.
@@ -97,7 +98,16 @@ func (s *server) caseData(ctx context.Context, id string) (caseData, error) {
 		}
 	}
 	slices.Reverse(d.Live)
-	d.Strip = s.strip(f)
+	b, err := s.shop.BookOf(ctx)
+	if err != nil {
+		return caseData{}, err
+	}
+	d.Strip = s.strip(b, f)
+	for _, l := range f.CodeHistory() {
+		if g, _ := b.Group(l.Code); !l.Made && knowledge.MakersOwn(l.Code) && g.Key == "" {
+			d.Unknown = append(d.Unknown, l.Code)
+		}
+	}
 	return d, nil
 }
 

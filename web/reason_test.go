@@ -222,7 +222,7 @@ func TestNothingMoreAtHand(t *testing.T) {
 	ok(err)
 	_, err = b.shop.AddRun(ctx, "", test, casework.NewRun{Kind: "hold", Name: "hold.csv", Log: tank.Hold(13*249.089, 150)})
 	ok(err)
-	if _, body := b.get(c); !strings.Contains(body, "data-beyond") || !strings.Contains(body, "Let the monitor run, and see.") {
+	if _, body := b.get(c); !strings.Contains(body, "data-beyond") || !strings.Contains(body, "Search the whole system by hand.") {
 		f, _ = b.shop.Load(ctx, id)
 		th, err := b.shop.Think(ctx, f)
 		t.Errorf("nothing is said: %v, %s first of %.0f min, %d tests", err, th.Plan.First, th.Plan.Now, len(th.Plan.Actions))

@@ -43,6 +43,7 @@ func (s *server) routes() []route {
 		get("/", s.slate),
 		get("/record", s.record),
 		get("/book", s.book),
+		post("/book/codes", s.giveMeaning),
 		get("/book/test/:key", s.procedure),
 		get("/book/:key", s.calculator),
 		get("/vehicles", s.vehicle),

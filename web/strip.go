@@ -33,9 +33,9 @@ type entry struct {
 }
 
 // strip gathers the evidence in order of time, newest on top.
-func (s *server) strip(f evidence.Folder) []entry {
+func (s *server) strip(b knowledge.Book, f evidence.Folder) []entry {
 	car, err := s.shop.Car(f.Vehicle, f.Corrections)
-	out := s.codeEntries(f)
+	out := codeEntries(b, f)
 	for _, x := range f.Scans {
 		out = append(out, s.scanEntry(x))
 	}
@@ -62,7 +62,7 @@ func (s *server) strip(f evidence.Folder) []entry {
 }
 
 // codeEntries puts codes that were tapped in together into one entry.
-func (s *server) codeEntries(f evidence.Folder) (out []entry) {
+func codeEntries(b knowledge.Book, f evidence.Folder) (out []entry) {
 	type moment struct {
 		at     time.Time
 		status obd.CodeStatus
@@ -81,7 +81,7 @@ func (s *server) codeEntries(f evidence.Folder) (out []entry) {
 		codes := byTime[of(c)]
 		var says []string
 		for _, code := range codes {
-			e := s.shop.Book.Explain(code)
+			e := b.Explain(code)
 			says = append(says, strings.TrimSuffix(code+" "+e.Says+", "+e.Size, ", "))
 		}
 		e := entry{At: c.At, Kind: record.CodeEntry, ID: c.ID, What: "Codes, " + string(c.Status), Figure: strings.Join(codes, " "), Note: strings.Join(says, " · "), Struck: c.Struck(), Doubted: c.Doubted()}

@@ -569,6 +569,9 @@ type hunted struct {
 // for, it is looked for, and found.
 func (d *drawn) hunt(w *world, strategy string, seen seen) (float64, bool) {
 	x := &hunted{drawn: d, book: w.Book, world: w, seen: seen, left: maps.Clone(d.Faults), times: map[string]int{}}
+	if d.Truth == diagnose.NoneNow {
+		clear(x.left)
+	}
 	x.h = diagnose.History{{Evidence: []diagnose.Evidence{{Kind: diagnose.Scanned, Codes: d.Codes, Ran: []string{""}, Before: true, Says: "codes"}}}}
 	for range 40 {
 		s, err := w.Think(x.h)
@@ -717,8 +720,7 @@ func (x *hunted) ask(m diagnose.Move) {
 	x.put(diagnose.Evidence{ID: m.Sign, Kind: diagnose.Signed, Key: m.Sign, Absent: !yes, Says: m.Name})
 }
 
-// drive lets the monitors run and scans again; over when nothing shows although something is
-// there, which comes back to the shop.
+// drive lets the monitors run and scans again; over when nothing is there and nothing shows.
 func (x *hunted) drive(m diagnose.Move) (over, ok bool) {
 	x.cost += m.Cost
 	codes, err := x.trip()
@@ -726,7 +728,7 @@ func (x *hunted) drive(m diagnose.Move) (over, ok bool) {
 		return true, false
 	}
 	x.put(diagnose.Evidence{Kind: diagnose.Scanned, Codes: codes, Ran: []string{""}, Says: "codes after a drive"})
-	return false, false
+	return len(codes) == 0 && len(x.left) == 0, true
 }
 
 // test does a test; over when it cannot be done here.
@@ -839,12 +841,12 @@ func TestStrategies(t *testing.T) {
 				var d *drawn
 				var m *diagnose.Model
 				var w *world
-				for { // a car that came with a code, and has something to find
+				for { // a car that came with a code, whether its trouble is still there or not
 					var err error
 					if d, m, err = draw(b, combos, rng); err != nil {
 						continue
 					}
-					if d.Truth == diagnose.NoneNow || d.Faults["not-run"] > 0 || few && strings.HasPrefix(d.Car.Engine, "turbo") {
+					if d.Faults["not-run"] > 0 || few && strings.HasPrefix(d.Car.Engine, "turbo") {
 						continue
 					}
 					c, err := d.carOf(b, d.Faults, 0)

@@ -15,7 +15,7 @@ const (
 	usualDay   = 120.0
 	retest     = 15.0  // of the test that failed, after a part was renewed
 	waitNone   = 60.0  // to run the monitor and see, when nothing is there
-	findOther  = 240.0 // what it takes to find what is not in the Book
+	byHand     = 240.0 // to search the whole system by hand: whatever is there is found, in the Book or not
 	forbidden  = 1e6
 	plugHand   = 2.0
 	lookAtPart = 5.0

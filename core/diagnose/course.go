@@ -22,12 +22,11 @@ type found struct {
 
 // Limits of a course, chosen here.
 const (
-	plain     = 0.5   // a suspect's odds from which on an outcome singles it out
-	slightest = 0.04  // what finds a suspect more seldom is not counted on for it
-	noticed   = 60.0  // min, after which at most it is noticed that a test singled out what is not there
-	mostTries = 24    // of one course
-	searchAll = 240.0 // min, in which everything is taken apart and found by hand
-	enough    = 0.01  // odds of not having found it at which a course ends
+	plain     = 0.5  // a suspect's odds from which on an outcome singles it out
+	slightest = 0.04 // what finds a suspect more seldom is not counted on for it
+	noticed   = 60.0 // min, after which at most it is noticed that a test singled out what is not there
+	mostTries = 24   // of one course
+	enough    = 0.01 // odds of not having found it at which a course ends
 )
 
 // tries lists what may be tried: every test that this bay can do, and by suspect its part; at
@@ -39,7 +38,7 @@ func (p *planner) tries(open []*Action) {
 			p.tests = append(p.tests, try{cost: a.Cost + misled, finds: f, renews: -1, test: a})
 		}
 	}
-	search := try{cost: searchAll, renews: -1}
+	search := try{cost: byHand, renews: -1}
 	for i := range n + 2 {
 		t := try{cost: p.mend[i], finds: []found{{i, 1}}, renews: i}
 		if i >= n {

@@ -70,7 +70,7 @@ type MadeUp struct {
 func (x Problem) planner() (*planner, []*Action) {
 	n := len(x.Odds)
 	m := &Model{Suspects: make([]Suspect, n), index: map[string]int{}}
-	p := &planner{State: &State{Model: m}, now: x.Odds, marg: x.Odds, mend: append(append([]float64{}, x.Mend...), waitNone, findOther)}
+	p := &planner{State: &State{Model: m}, now: x.Odds, marg: x.Odds, mend: append(append([]float64{}, x.Mend...), waitNone, byHand)}
 	for i := range n {
 		p.gs = append(p.gs, group{i, -1, x.Odds[i]})
 		p.ps = append(p.ps, particle{a: i, b: -1, group: i, w: x.Odds[i]})

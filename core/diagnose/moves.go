@@ -119,20 +119,20 @@ func (p *planner) idle() []Move {
 		run.Expect = math.Min(run.Expect, p.unproven(i))
 		run.Why = "Nothing wrong, as far as is known: its monitor has not run. See what holds it back, and let it run."
 	}
-	stop := Move{Kind: ToStop, Name: "Look for what the Book does not know", Minutes: findOther, Cost: p.mend[n+1], Expect: p.searched(),
-		Why: "No test at hand is worth its time now, and no part: look along the whole system, or repeat the test that you trust least."}
+	stop := Move{Kind: ToStop, Name: "Search the whole system by hand", Minutes: byHand, Cost: p.mend[n+1], Expect: p.searched(),
+		Why: "No test at hand is worth its time now, and no part: go along the whole system piece by piece, or repeat the test that you trust least."}
 	if p.watched(own.Monitor) {
 		return []Move{stop}
 	}
 	return []Move{run, stop}
 }
 
-// searched is what is to be expected when everything is looked along by hand now.
+// searched is what is to be expected when the whole system is searched by hand now.
 func (p *planner) searched() float64 {
 	c := p.newCourse()
 	repair := c.begin(p.now)
 	none := c.mass[len(p.Suspects)]
-	return repair + searchAll + none*waitNone
+	return repair + byHand + none*waitNone
 }
 
 // watched reports whether the car's own checks have run since it came in, or since the last

@@ -140,7 +140,7 @@ func (s *State) planner(bay Bay) *planner {
 	for i := range s.Suspects {
 		p.mend[i] = s.mend(i, bay)
 	}
-	p.mend[n], p.mend[n+1] = waitNone, findOther
+	p.mend[n], p.mend[n+1] = waitNone, byHand
 	p.now = make([]float64, len(p.gs))
 	for g := range p.gs {
 		p.now[g] = p.gs[g].total

@@ -8,6 +8,7 @@ package knowledge
 import (
 	"fmt"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -190,6 +191,21 @@ func FoldCode(s string) (string, error) {
 	return s, nil
 }
 
+// MakersOwn reports whether the maker gives a code its meaning, and no standard.
+// Numbering: SAE J2012 / ISO 15031-6 (from memory).
+func MakersOwn(code string) bool {
+	return codeForm.MatchString(code) && (code[1] == '1' || code[0] != 'P' && code[1] != '0' || code[0] == 'P' && code[1] == '3' && code[2] < '4')
+}
+
+// Given is the Book with makers' codes that a shop has looked up.
+func (b Book) Given(codes []Code) Book {
+	if len(codes) > 0 {
+		b.Codes = slices.Concat(b.Codes, codes)
+		b.Version = fmt.Sprint(b.Version, codes)
+	}
+	return b
+}
+
 // Explain says what a code means. A maker's own code is never guessed.
 // Numbering: SAE J2012 / ISO 15031-6 (from memory).
 func (b Book) Explain(code string) Code {
@@ -198,8 +214,7 @@ func (b Book) Explain(code string) Code {
 			return c
 		}
 	}
-	own := code[1] == '1' || code[0] != 'P' && code[1] != '0' || code[0] == 'P' && code[1] == '3' && code[2] < '4'
-	if own {
+	if MakersOwn(code) {
 		return Code{Code: code, Says: "maker's code", Read: "The maker gives this number its meaning; look it up in the maker's own list."}
 	}
 	return Code{Code: code, Says: "not in the Book", Read: "A generic code outside vapour, air and recirculation."}
