@@ -35,7 +35,8 @@ type gatherer struct {
 // cloud is the pruned odds that a plan works on.
 func (s *State) cloud() ([]particle, []group) {
 	c := &gatherer{s: s, groups: make([]group, 0, 1<<10), all: make([]particle, 0, 1<<13)}
-	for _, rows := range [][]float64{s.w.single, s.w.pair, s.w.none[:], s.w.other[:]} {
+	none := s.w.nothing()
+	for _, rows := range [][]float64{s.w.single, s.w.pair, none[:], s.w.other[:]} {
 		for _, v := range rows {
 			c.least = max(c.least, v*1e-5)
 		}
@@ -44,7 +45,7 @@ func (s *State) cloud() ([]particle, []group) {
 		c.add(group{a: i, b: -1}, s.w.single[i*shades:(i+1)*shades])
 	}
 	c.pairs()
-	c.add(group{a: -1, b: -1}, s.w.none[:])
+	c.add(group{a: -1, b: -1}, none[:])
 	c.add(group{a: -2, b: -1}, s.w.other[:])
 	return c.prune()
 }

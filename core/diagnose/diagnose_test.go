@@ -264,49 +264,50 @@ func TestAgainstBruteForce(t *testing.T) {
 	}
 	// What is not in the model is judged piece by piece by the mean over single faults.
 	sound := like(nil, nil)
-	piece := func(only int) float64 {
+	piece := func(which ...int) float64 {
 		v := 0.0
 		for i, s := range m.Suspects {
 			for k := range diagnose.Steps {
-				var r float64
-				switch only {
-				case 0:
-					r = mean(spans[i][k].lo, spans[i][k].hi) / mean(0, 0)
-				case 1:
-					r = 1
-					if x, ok := smell.Shows[s.Key]; ok {
-						r = noisy(smell.Base, []float64{x}) / smell.Base
+				all := 1.0
+				for _, only := range which {
+					var r float64
+					switch only {
+					case 0:
+						r = mean(spans[i][k].lo, spans[i][k].hi) / mean(0, 0)
+					case 1:
+						r = 1
+						if x, ok := smell.Shows[s.Key]; ok {
+							r = noisy(smell.Base, []float64{x}) / smell.Base
+						}
+					case 2:
+						r = 1
+						if x, ok := heard.Shows[s.Key]; ok {
+							r = (1 - noisy(heard.Base, []float64{x})) / (1 - heard.Base)
+						}
+					case 3:
+						r = 1
+						if x, ok := s.Context["axle-work"]; ok {
+							r = x
+						}
+					case 4:
+						r = 1
+						if x, ok := good(i, k); ok {
+							r = x / right
+						}
+					case 5:
+						r = (1 - exit(i, k)) / (1 - 0.012)
 					}
-				case 2:
-					r = 1
-					if x, ok := heard.Shows[s.Key]; ok {
-						r = (1 - noisy(heard.Base, []float64{x})) / (1 - heard.Base)
-					}
-				case 3:
-					r = 1
-					if x, ok := s.Context["axle-work"]; ok {
-						r = x
-					}
-				case 4:
-					r = 1
-					if x, ok := good(i, k); ok {
-						r = x / right
-					}
-				case 5:
-					r = (1 - exit(i, k)) / (1 - 0.012)
+					all *= r
 				}
-				v += r * s.Prior / priors / diagnose.Steps
+				v += all * s.Prior / priors / diagnose.Steps
 			}
 		}
 		return v
 	}
-	past := 1.0
 	for i := range 6 {
 		meanLike *= piece(i)
-		if i == 1 || i == 3 { // told by the customer, and of the car's past
-			past *= piece(i)
-		}
 	}
+	past := piece(1, 3) // told by the customer, and of the car's past: one fault that is gone showed both
 	add := func(key string, v float64) { want[key] += v; total += v }
 	add(diagnose.NoneNow, none*sound*past)
 	add(diagnose.Other, other*sound*meanLike)

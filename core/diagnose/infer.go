@@ -126,7 +126,7 @@ func (s *State) Explanations() []Explanation {
 		}
 		return
 	}
-	out = append(out, Explanation{nil, NoneNow, NoneNowName, sum(s.w.none)}, Explanation{nil, Other, OtherName, sum(s.w.other)})
+	out = append(out, Explanation{nil, NoneNow, NoneNowName, sum(s.w.nothing())}, Explanation{nil, Other, OtherName, sum(s.w.other)})
 	slices.SortStableFunc(out, func(a, b Explanation) int { return cmp.Compare(b.Odds, a.Odds) })
 	return out
 }
@@ -392,9 +392,9 @@ func (m *Model) explained(w *weights, p piece) float64 {
 			}
 		}
 	}
-	for j := range kinds {
+	for j, v := range w.nothing() {
 		if good(sound[j]) {
-			t += w.none[j]
+			t += v
 		}
 	}
 	return t

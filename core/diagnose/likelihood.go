@@ -180,6 +180,9 @@ func (m *Model) weigh(w *weights, l likelihood, before bool) (common float64) {
 				i := s*shades + k*kinds + j
 				ratio[i] = r
 				w.single[i] *= r
+				if before { // one fault that is gone has to have shown all of it
+					w.gone[i] *= r
+				}
 				mean[j] += r * m.Suspects[s].Prior / sum / steps
 			}
 		}
@@ -225,15 +228,11 @@ func (m *Model) weigh(w *weights, l likelihood, before bool) (common float64) {
 
 // add adds other weights.
 func (w *weights) add(x *weights) {
-	for i, v := range x.single {
-		w.single[i] += v
-	}
-	for i, v := range x.pair {
-		w.pair[i] += v
-	}
-	for j := range kinds {
-		w.none[j] += x.none[j]
-		w.other[j] += x.other[j]
+	from := [][]float64{x.single, x.pair, x.none[:], x.gone, x.other[:]}
+	for n, to := range [][]float64{w.single, w.pair, w.none[:], w.gone, w.other[:]} {
+		for i, v := range from[n] {
+			to[i] += v
+		}
 	}
 }
 
@@ -244,6 +243,9 @@ func (w *weights) kind(j int, f float64) {
 	}
 	for i := j; i < len(w.pair); i += kinds {
 		w.pair[i] *= f
+	}
+	for i := j; i < len(w.gone); i += kinds {
+		w.gone[i] *= f
 	}
 	w.none[j] *= f
 	w.other[j] *= f

@@ -157,17 +157,32 @@ func (m *Model) suspect(key string) (int, error) {
 
 // weights are the odds of every explanation, step and kind of car, not normalised.
 type weights struct {
-	single []float64 // [suspect][step][kind]
-	pair   []float64 // [pair][step of the first][step of the second][kind]
-	none   [kinds]float64
+	single []float64      // [suspect][step][kind]
+	pair   []float64      // [pair][step of the first][step of the second][kind]
+	none   [kinds]float64 // nothing was there, as far as is known, or it was repaired
+	gone   []float64      // [suspect][step][kind] it was there when the car came in, and is not now
 	other  [kinds]float64
+}
+
+// nothing is the weight of no fault being there now, by kind of car.
+func (w *weights) nothing() [kinds]float64 {
+	out := w.none
+	for i, v := range w.gone {
+		out[i%kinds] += v
+	}
+	return out
 }
 
 const pairShades = steps * steps * kinds
 
+func (m *Model) newWeights() *weights {
+	n := len(m.Suspects) * shades
+	return &weights{single: make([]float64, n), pair: make([]float64, len(m.pairs)*pairShades), gone: make([]float64, n)}
+}
+
 // prior is what stands before anything is known.
 func (m *Model) prior() *weights {
-	w := &weights{single: make([]float64, len(m.Suspects)*shades), pair: make([]float64, len(m.pairs)*pairShades)}
+	w := m.newWeights()
 	one := 1 - m.two - m.none - m.other
 	if len(m.pairs) == 0 {
 		one += m.two
@@ -175,6 +190,7 @@ func (m *Model) prior() *weights {
 	for s, x := range m.Suspects {
 		for i := range shades {
 			w.single[s*shades+i] = one * x.Prior / shades
+			w.gone[s*shades+i] = m.none * x.Prior / shades
 		}
 	}
 	sum := 0.0
@@ -188,7 +204,7 @@ func (m *Model) prior() *weights {
 		}
 	}
 	for j := range kinds {
-		w.none[j], w.other[j] = m.none/kinds, m.other/kinds
+		w.other[j] = m.other / kinds
 	}
 	return w
 }
@@ -201,22 +217,17 @@ func (w *weights) total() float64 {
 	for _, v := range w.pair {
 		t += v
 	}
-	for j := range kinds {
-		t += w.none[j] + w.other[j]
+	for j, v := range w.nothing() {
+		t += v + w.other[j]
 	}
 	return t
 }
 
 func (w *weights) scale(by float64) {
-	for i := range w.single {
-		w.single[i] *= by
-	}
-	for i := range w.pair {
-		w.pair[i] *= by
-	}
-	for j := range kinds {
-		w.none[j] *= by
-		w.other[j] *= by
+	for _, l := range [][]float64{w.single, w.pair, w.none[:], w.gone, w.other[:]} {
+		for i := range l {
+			l[i] *= by
+		}
 	}
 }
 

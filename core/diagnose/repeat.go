@@ -85,7 +85,7 @@ func (f *filter) repair(repairs []Repair) error {
 	if len(repairs) == 0 {
 		return nil
 	}
-	f.moved = &weights{single: make([]float64, len(f.stayed.single)), pair: make([]float64, len(f.stayed.pair))}
+	f.moved = f.newWeights()
 	for _, r := range repairs {
 		s, err := f.suspect(r.Fault)
 		if err != nil {
@@ -118,10 +118,8 @@ func (f *filter) weigh(p part, before bool) {
 		}
 	}
 	top := f.Model.weigh(f.stayed, stayed, before)
-	for j := range kinds { // what is gone since the car came sets nothing again
-		if same && last.before && !before {
-			f.stayed.none[j] *= math.Max(p.sound(j), 1e-9) / stayed.sound(j)
-		}
+	if same && last.before && !before { // what is gone since the car came sets nothing again
+		f.clear(func(j int) float64 { return math.Max(p.sound(j), 1e-9) / stayed.sound(j) })
 	}
 	if f.moved == nil {
 		return
@@ -129,11 +127,19 @@ func (f *filter) weigh(p part, before bool) {
 	f.moved.scale(f.Model.weigh(f.moved, moved, before) / top)
 	if asked && !same && touched { // where nothing changed it would rather have answered as before
 		f.stayed.scale(1 - p.repeats)
-		for j := range kinds {
-			if last.before {
-				f.stayed.none[j] /= 1 - p.repeats
-			}
+		if last.before {
+			f.clear(func(int) float64 { return 1 / (1 - p.repeats) })
 		}
+	}
+}
+
+// clear multiplies the weights of cars on which nothing is there any more, by kind of car.
+func (f *filter) clear(by func(j int) float64) {
+	for j := range kinds {
+		f.stayed.none[j] *= by(j)
+	}
+	for i := range f.stayed.gone {
+		f.stayed.gone[i] *= by(i % kinds)
 	}
 }
 
