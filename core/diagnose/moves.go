@@ -136,14 +136,20 @@ func (p *planner) searched() float64 {
 }
 
 // watched reports whether the car's own checks have run since it came in, or since the last
-// repair, and found something: left to them again, they would only find it again.
+// repair, and found something: left to them again, they would only find it again. Once more may
+// tell whether it comes back when tests have been done since.
 func (p *planner) watched(monitor string) bool {
 	if len(p.history) == 0 {
 		return false
 	}
-	return slices.ContainsFunc(p.history[len(p.history)-1].Evidence, func(e Evidence) bool {
-		return e.Kind == Scanned && !e.Before && len(e.Codes) > 0 && (e.ran("evap") || !plumbing.Overnight(monitor) && len(e.Ran) > 0)
-	})
+	last := p.history[len(p.history)-1].Evidence
+	runs, at := 0, 0
+	for i, e := range last {
+		if e.Kind == Scanned && !e.Before && len(e.Codes) > 0 && (e.ran("evap") || !plumbing.Overnight(monitor) && len(e.Ran) > 0) {
+			runs, at = runs+1, i
+		}
+	}
+	return runs > 1 || runs == 1 && at == len(last)-1
 }
 
 // outside is the odds of a group that is no suspect: -1 none-now, -2 other.
