@@ -66,6 +66,30 @@ test("a test chosen lights the Map and shows the split; a suspect tells for and 
   assert.deepEqual(await axe(page), []);
 });
 
+test("a maker's code is looked up once, from the case and back to it", async () => {
+  const page = await shop.page();
+  const url = await openOf(page, "Hathmere Ibis");
+  const before = await odds(page);
+  await page.click("text=Look up P1450 and save its meaning");
+  await page.waitForURL((u) => u.hash === "#makers");
+  assert.equal(await page.getByLabel("Maker's code").inputValue(), "P1450");
+  await page.getByLabel("What the maker says").fill("purge flow too low");
+  await page.getByLabel("It counts like").selectOption("purge-flow");
+  await page.getByLabel(/^Where you read it/).fill(" "); // filled in, with nothing
+  await page.click("button:has-text('Save meaning')");
+  await page.waitForSelector("[role=alert]:has-text('Write where the meaning of P1450 was read')");
+  assert.equal(await page.getByLabel("What the maker says").inputValue(), "purge flow too low");
+  assert.deepEqual(await axe(page), []);
+  await page.getByLabel(/^Where you read it/).fill("Workshop manual, Hathmere, 2014");
+  await page.click("button:has-text('Save meaning')");
+  await page.waitForURL(url);
+  assert.equal(await page.locator("text=does not count yet").count(), 0);
+  assert.notDeepEqual(await odds(page), before);
+  await page.goto(shop.base + "/book#makers");
+  await page.click("button:has-text('Forget')");
+  await page.waitForFunction(() => !document.body.innerText.includes("Workshop manual, Hathmere, 2014"));
+});
+
 test("a sign by one tap, its opposite, and back; the kit of the case", async () => {
   const page = await shop.page();
   await openOf(page, "Hathmere Ibis");

@@ -109,6 +109,7 @@ const (
 	AirFalls         Sense = "less air, or more manifold pressure"
 	MeteredAir       Sense = "metered air"
 	ManifoldPressure Sense = "manifold pressure"
+	IdleOver         Sense = "idle speed over its target"
 	Crankcase        Sense = "crankcase pressure"
 	TankPressure     Sense = "tank pressure"
 	TankVacuum       Sense = "tank vacuum"

@@ -17,10 +17,11 @@ var Trims = Register(Test{
 		{Key: "boosted", Unit: "%", Low: -100, High: 100, Sense: TotalTrim, Optional: true},
 		{Key: "air", Unit: "g/s", Low: 0, High: 800, Sense: MeteredAir, Optional: true},
 		{Key: "manifold", Unit: "kPa", Low: 0, High: 400, Sense: ManifoldPressure, Optional: true},
+		{Key: "over", Unit: "rpm", Low: -1000, High: 3000, Sense: IdleOver, Optional: true},
 	},
 	Phases: []Phase{
 		{Do: []Step{{Do: Warm}}, Read: []string{"engine"}, Stops: true},
-		{Do: []Step{{Do: Idle}}, For: 150, Read: []string{"idle", "air", "manifold"}},
+		{Do: []Step{{Do: Idle}}, For: 150, Read: []string{"idle", "air", "manifold", "over"}},
 		{Do: []Step{{Do: Fast}}, For: 90, Read: []string{"fast"}},
 		{Do: []Step{{Do: Loaded}}, For: 90, Read: []string{"loaded"}},
 		{Do: []Step{{Do: Boosted}}, For: 25, Read: []string{"boosted"}},

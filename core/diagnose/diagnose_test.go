@@ -604,6 +604,14 @@ func TestTrims(t *testing.T) {
 	if a, b := full.Odds("booster-hose"), think(t, m).Odds("booster-hose"); a > 0.6*b {
 		t.Errorf("trims within a few per cent: booster hose from %.3f to %.3f", b, a)
 	}
+	// Without an air meter the trims stand still; the idle speed climbs.
+	dense := model(t, plumbing.Combination{Engine: "na-map", Recirculation: "no-egr", Vapour: "engine-vacuum"})
+	idles := func(over float64) float64 {
+		return think(t, dense, diagnose.Evidence{Kind: diagnose.Done, Test: "trims", Readings: bench.Readings{"idle": bench.Num(1), "fast": bench.Num(2), "loaded": bench.Num(2), "over": bench.Num(over)}}).Odds("manifold-gasket")
+	}
+	if a, b := idles(350), idles(0); a < 3*b {
+		t.Errorf("idle 350 rpm over its target with speed and density: the manifold gasket from %.3f to %.3f", b, a)
+	}
 	for _, bad := range []diagnose.Evidence{{Kind: diagnose.Trims, Key: "sideways", Value: 3}, {Kind: diagnose.Trims, Key: "idle", Value: math.NaN()}, {Kind: diagnose.Trims, Key: "idle", Value: 400}} {
 		if _, err := m.Think(diagnose.History{{Evidence: []diagnose.Evidence{bad}}}); err == nil {
 			t.Errorf("%+v is swallowed", bad)
