@@ -175,7 +175,7 @@ func runDiagnose(args []string, out, errs io.Writer) error {
 			if x.BreakEven > 0 {
 				pays = fmt.Sprintf("pays from %.0f %% on", 100*x.BreakEven)
 			}
-			fmt.Fprintf(out, "or renew unproven: %s, %.0f min until mended, %s\n", x.Fault, x.Cost, pays)
+			fmt.Fprintf(out, "or replace without testing: %s, %.0f min until mended, %s\n", x.Fault, x.Cost, pays)
 		}
 	}
 	for _, x := range d.Without {

@@ -38,7 +38,6 @@ type drawn struct {
 	Codes    []string // nil: not read
 	HasCodes bool
 	Tests    []drawnTest
-	Trace    string `json:"-"`
 }
 
 // drawnTest is a test that was done: what its instruments showed, in the form of the table.
@@ -559,7 +558,6 @@ type hunted struct {
 	cost   float64
 	failed *diagnose.Action // the last test that showed something
 	times  map[string]int   // how often a test was done on the car as it is
-	trace  strings.Builder
 }
 
 // hunt works on a drawn car until its true faults are renewed, or until one was and the car
@@ -586,26 +584,11 @@ func (d *drawn) hunt(w *world, strategy string, seen seen) (float64, bool) {
 				best = i
 			}
 		}
-		m := chosen(plan, strategy, w.Suspects[best].Key, strings.HasPrefix(d.Car.Engine, "turbo"))
+		m := chosen(plan, strategy, w.Suspects[best].Key)
 		if marg[best] >= 0.8 || m.Kind == "" {
 			m = diagnose.Move{Kind: diagnose.ToReplace, Fault: w.Suspects[best].Key}
 		}
 		var over, ok bool
-		if os.Getenv("HUNT_TRACE") != "" && strategy == strategies[0] {
-			fmt.Fprintf(&x.trace, "  %5.0f  %s %s%s cost %.0f exp %.0f | ", x.cost, m.Kind, m.Name, m.Fault, m.Cost, m.Expect)
-			n := 0
-			for _, e := range s.Explanations() {
-				if n++; n < 6 {
-					fmt.Fprintf(&x.trace, "%s %.2f, ", e.Key, e.Odds)
-				}
-			}
-			if len(x.h[len(x.h)-1].Evidence) > 0 {
-				ev := x.h[len(x.h)-1].Evidence[len(x.h[len(x.h)-1].Evidence)-1]
-				fmt.Fprintf(&x.trace, " << %v %s %s %s %s absent=%v overr=%v", ev.Kind, ev.Test, ev.Part, ev.Outcome, ev.Codes, ev.Absent, ev.Overruled)
-			}
-			fmt.Fprintln(&x.trace)
-			defer func() { d.Trace = x.trace.String() }()
-		}
 		switch m.Kind {
 		case diagnose.ToReplace:
 			f, _ := x.book.Fault(m.Fault)
@@ -632,7 +615,7 @@ func (d *drawn) hunt(w *world, strategy string, seen seen) (float64, bool) {
 }
 
 // chosen is what a strategy does next; without a kind when it has no test left.
-func chosen(plan diagnose.Plan, strategy, likeliest string, turbo bool) diagnose.Move {
+func chosen(plan diagnose.Plan, strategy, likeliest string) diagnose.Move {
 	var list []diagnose.Move
 	for _, m := range plan.Moves {
 		if strategy == "least expected cost" {
@@ -857,7 +840,7 @@ func TestStrategies(t *testing.T) {
 					if err != nil {
 						continue
 					}
-					w = newWorld(m, rng, os.Getenv("HUNT_KNOWN") == "") // a unit and hands that the reasoning does not know
+					w = newWorld(m, rng, true) // a unit and hands that the reasoning does not know
 					if d.Codes = w.codes(d.Faults, plant); len(d.Codes) > 0 {
 						break
 					}
@@ -865,20 +848,7 @@ func TestStrategies(t *testing.T) {
 				var r result
 				seen := seen{map[string]shownTest{}, map[string][]string{fmt.Sprint(d.Faults): d.Codes}, map[string]bool{}}
 				for k, s := range strategies {
-					if os.Getenv("HUNT_ONE") != "" && k > 0 && k < 3 {
-						continue
-					}
-					if os.Getenv("HUNT_ONE") == "0" && k > 0 {
-						continue
-					}
 					r.cost[k], r.done[k] = d.hunt(w, s, seen)
-				}
-				if os.Getenv("HUNT_TRACE") != "" {
-					mu.Lock()
-					fh, _ := os.OpenFile(os.Getenv("HUNT_TRACE"), os.O_APPEND|os.O_CREATE|os.O_WRONLY, 0o644)
-					fmt.Fprintf(fh, "CAR %d %v faults %v truth %s codes %v cost %.0f done %v units %.2f hands %.2f limits %.2f naming %v\n%s", i, d.Car, d.Faults, d.Truth, d.Codes, r.cost, r.done, w.units, w.hands, w.limits, w.naming, d.Trace)
-					fh.Close()
-					mu.Unlock()
 				}
 				mu.Lock()
 				if out = append(out, r); len(out)%25 == 0 { // it takes long

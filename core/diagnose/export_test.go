@@ -100,7 +100,7 @@ func (x Problem) Chosen() int {
 	return slices.Index(list, at[0])
 }
 
-// best is what is to be expected of the best part to renew unproven.
+// best is what is to be expected of the best part to replace without testing.
 func (p *planner) best() float64 {
 	least := math.Inf(1)
 	for i := range p.Suspects {

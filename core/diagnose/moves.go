@@ -99,7 +99,7 @@ func (p *planner) replacements() (out []Move) {
 		if p.marg[i] < 0.03 || x.Silent() || x.Order == "" {
 			continue
 		}
-		out = append(out, Move{Kind: ToReplace, Fault: x.Key, Name: "Renew: " + plumbing.Lower(x.Name), Minutes: float64(x.Minutes) + retest, Money: p.Price(x.Fault, p.bay), Days: p.days(i),
+		out = append(out, Move{Kind: ToReplace, Fault: x.Key, Name: "Replace without testing: " + plumbing.Lower(x.Name), Minutes: float64(x.Minutes) + retest, Money: p.Price(x.Fault, p.bay), Days: p.days(i),
 			Cost: p.mend[i], Expect: p.unproven(i), Why: fmt.Sprintf("For its odds, %.0f %%, it costs least to renew. See it bad with your own eyes before you do.", math.Min(100*p.marg[i], 99))})
 	}
 	return out
