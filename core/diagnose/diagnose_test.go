@@ -351,7 +351,8 @@ func TestAgainstBruteForce(t *testing.T) {
 // Evidence within an epoch may come in any order.
 func TestOrderDoesNotMatter(t *testing.T) {
 	m := model(t, naMAF)
-	ev := []diagnose.Evidence{{Kind: diagnose.Scanned, Codes: []string{"P0442"}, Ran: []string{"fuel"}, Before: true}, hold(m, 0.7, 0.66, 0.75), {Kind: diagnose.Signed, Key: "smell"}, result("cap-check", "cap", "holds"), {Kind: diagnose.Renewed, Part: "neck"}}
+	ev := []diagnose.Evidence{{Kind: diagnose.Scanned, Codes: []string{"P0442"}, Ran: []string{"fuel"}, Before: true}, hold(m, 0.7, 0.66, 0.75), {Kind: diagnose.Signed, Key: "smell"}, result("cap-check", "cap", "holds"), {Kind: diagnose.Renewed, Part: "neck"},
+		result("valve-bench", "purge-valve", "good"), result("valve-bench", "purge-valve", "leaks"), result("valve-bench", "purge-valve", "good")}
 	base := map[string]float64{}
 	for _, e := range think(t, m, ev...).Explanations() {
 		base[e.Key] = e.Odds

@@ -36,8 +36,11 @@ type known struct {
 	before bool // it was of the time before the car came
 }
 
-// memory are the answers given so far, by question.
+// memory are the answers given so far: the last by question, and each by question and answer.
 type memory map[string]known
+
+// same is the key of an answer.
+func (a answer) same() string { return a.to + "=" + a.is }
 
 // again is the likelihood of an outcome that is met a second time.
 type again struct {
@@ -104,12 +107,16 @@ func (f *filter) repair(repairs []Repair) error {
 // weigh weighs one part of a piece of evidence.
 func (f *filter) weigh(p part, before bool) {
 	last, asked := f.told[p.to]
+	equal, same := f.told[p.same()]
 	if p.to != "" {
 		f.told[p.to] = known{p.answer, f.epoch, before}
+		f.told[p.same()] = f.told[p.to]
 	}
 	stayed, moved := p.likelihood, p.likelihood
-	asked = asked && last.epoch >= f.epoch-1
-	same := asked && last.is == p.is
+	asked, same = asked && last.epoch >= f.epoch-1, same && equal.epoch >= f.epoch-1
+	if same {
+		last = equal
+	}
 	touched := last.epoch < f.epoch && f.changed(p) // by a repair since
 	if same {
 		stayed = p.repeated()
