@@ -19,7 +19,9 @@
 // changes, each fault shows its own word. They are never simulated.
 //
 // Evidence within one epoch may come in any order. A repair ends an epoch: what stood
-// before it becomes the prior of what comes after.
+// before it becomes the prior of what comes after. A unit, a hand and a car that answer as they
+// did before are no second witness: see filter, which carries the odds through an epoch and
+// tells apart the cars on which its repairs changed something.
 //
 // [State.Next] ranks what may be done, tests and everything that is no test ([Move]), by the
 // cost that is then still to be expected, in minutes and what is worth minutes: two moves deep,
