@@ -643,8 +643,11 @@ func chosen(plan diagnose.Plan, strategy, likeliest string) diagnose.Move {
 	return list[0]
 }
 
+// price is what a part that is renewed for nothing costs: work, money, and the days until it is
+// here at what the plan takes for a day.
 func (x *hunted) price(f knowledge.Fault) float64 {
-	return float64(f.Minutes) + cmp.Or(f.Price, x.book.CostOf(f.Cost).Price)/66*60
+	c := x.book.CostOf(f.Cost)
+	return float64(f.Minutes) + cmp.Or(f.Price, c.Price)/66*60 + float64(c.Days)*diagnose.UsualDay
 }
 
 // put adds evidence to the epoch that runs.

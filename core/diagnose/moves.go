@@ -49,6 +49,7 @@ const (
 	worthAsking = 0.9  // of what the best other move leads to, for a question to come first
 	tieShare    = 0.02 // what comes to the same
 	tieMinutes  = 4.0
+	standsOut   = 0.25 // a suspect's odds from which on it is followed before everything is searched
 	proven      = 0.5  // odds of finding from which on a test proves a part
 	driving     = 30.0 // min, until a monitor has run on the road (common practice, no source)
 )
@@ -70,6 +71,7 @@ func (p *planner) moves(open []*Action) []Move {
 	out = append(append(out, p.replacements()...), p.idle()...)
 	slices.SortStableFunc(out, rank)
 	askLast(out)
+	p.leadFirst(out)
 	p.findsFirst(out)
 	p.provenFirst(out)
 	p.handsFirst(out)
@@ -81,6 +83,15 @@ func (p *planner) moves(open []*Action) []Move {
 func askLast(out []Move) {
 	at := slices.IndexFunc(out, func(m Move) bool { return m.Kind != ToAsk })
 	if at > 0 && out[0].Expect > worthAsking*out[at].Expect {
+		toFront(out, at)
+	}
+}
+
+// leadFirst keeps searching everything by hand behind the best other move as long as a suspect
+// stands out: what looks most like it is followed first.
+func (p *planner) leadFirst(out []Move) {
+	at := slices.IndexFunc(out, func(m Move) bool { return m.Kind != ToStop })
+	if at > 0 && slices.Max(p.marg) >= standsOut {
 		toFront(out, at)
 	}
 }
@@ -136,8 +147,8 @@ func (p *planner) searched() float64 {
 }
 
 // watched reports whether the car's own checks have run since it came in, or since the last
-// repair, and found something: left to them again, they would only find it again. Once more may
-// tell whether it comes back when tests have been done since.
+// repair: left to them again, they would only find the same again. Once more may tell whether it
+// comes back when tests have been done since.
 func (p *planner) watched(monitor string) bool {
 	if len(p.history) == 0 {
 		return false
@@ -145,7 +156,7 @@ func (p *planner) watched(monitor string) bool {
 	last := p.history[len(p.history)-1].Evidence
 	runs, at := 0, 0
 	for i, e := range last {
-		if e.Kind == Scanned && !e.Before && len(e.Codes) > 0 && (e.ran("evap") || !plumbing.Overnight(monitor) && len(e.Ran) > 0) {
+		if e.Kind == Scanned && !e.Before && (e.ran("evap") || !plumbing.Overnight(monitor) && len(e.Ran) > 0) {
 			runs, at = runs+1, i
 		}
 	}
