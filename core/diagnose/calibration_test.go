@@ -7,6 +7,7 @@ import (
 	"compress/gzip"
 	"encoding/json"
 	"fmt"
+	"hash/fnv"
 	"maps"
 	"math"
 	"math/rand/v2"
@@ -650,6 +651,13 @@ func (x *hunted) price(f knowledge.Fault) float64 {
 	return float64(f.Minutes) + cmp.Or(f.Price, c.Price)/66*60 + float64(c.Days)*diagnose.UsualDay
 }
 
+// luck makes what befalls the same whoever hunts, and in whatever order things are done.
+func (x *hunted) luck(k string) {
+	h := fnv.New64a()
+	h.Write([]byte(k))
+	x.world.rng = rand.New(rand.NewPCG(uint64(x.At.Seed), h.Sum64()))
+}
+
 // put adds evidence to the epoch that runs.
 func (x *hunted) put(e ...diagnose.Evidence) {
 	last := &x.h[len(x.h)-1]
@@ -693,6 +701,7 @@ func (x *hunted) ask(m diagnose.Move) {
 	k := "ask|" + m.Sign + fmt.Sprint(x.left)
 	yes, told := x.seen.signs[k]
 	if !told {
+		x.luck(k)
 		s, _ := x.book.Sign(m.Sign)
 		quiet := 1 - s.Base
 		for f := range x.left {
@@ -761,6 +770,7 @@ type shownTest struct {
 func (x *hunted) showed(a diagnose.Action) (drawnTest, []diagnose.Evidence, error) {
 	k := fmt.Sprint(a.Test, "|", a.Part, "|", a.Plug, "|", len(x.left), x.left)
 	x.times[k]++
+	x.luck(fmt.Sprint("habit|", k, "|", x.times[k]))
 	if n := x.times[k]; n > 1 && x.world.rng.Float64() >= x.world.habit { // with care, by a second person
 		k = fmt.Sprint(k, "|", n)
 	}
@@ -775,6 +785,7 @@ func (x *hunted) showed(a diagnose.Action) (drawnTest, []diagnose.Evidence, erro
 	if err != nil {
 		return t, nil, err
 	}
+	x.luck(k)
 	e = x.world.read(&t, x.left, e)
 	if len(e) == 1 && e[0].Overruled {
 		t.outcome = e[0].Outcome
@@ -797,6 +808,7 @@ func (x *hunted) trip() ([]string, error) {
 	if err != nil {
 		return nil, err
 	}
+	x.luck("trip|" + k)
 	x.seen.codes[k] = x.world.codes(x.left, plant)
 	return x.seen.codes[k], nil
 }

@@ -1,9 +1,6 @@
 package diagnose
 
-import (
-	"math"
-	"slices"
-)
+import "math"
 
 // try is one thing that may be tried to find the trouble: a test that singles parts out, a
 // part renewed unproven, waiting for the monitor, or a search by hand.
@@ -26,6 +23,7 @@ const (
 	slightest = 0.04 // what finds a suspect more seldom is not counted on for it
 	noticed   = 60.0 // min, after which at most it is noticed that a test singled out what is not there
 	mostTries = 24   // of one course
+	unseen    = 1e-6 // odds of a group that is left aside
 	enough    = 0.01 // odds of not having found it at which a course ends
 )
 
@@ -100,8 +98,9 @@ type course struct {
 	mass []float64 // of each suspect that is not found yet, alone or with another
 	left []float64 // share of it that is not found yet
 	with []openGroup
-	live []*try // tests that could find something
-	some []int  // suspects, none-now and other that there may be
+	list []openGroup // room for those of begin
+	live []*try      // tests that could find something
+	some []int       // suspects, none-now and other that there may be
 	// The try that the last course reckoned began with; nil for one that ended at once.
 	first *try
 }
@@ -114,13 +113,17 @@ type openGroup struct {
 
 func (p *planner) newCourse() *course {
 	n := len(p.Suspects) + 2
-	return &course{planner: p, mass: make([]float64, n), left: make([]float64, n), with: make([]openGroup, 0, len(p.gs))}
+	return &course{planner: p, mass: make([]float64, n), left: make([]float64, n), list: make([]openGroup, 0, len(p.gs))}
 }
 
 // cost is what is still to be expected; done is the test that was just done and would show the
 // same again.
 func (c *course) cost(odds []float64, done *Action) float64 {
-	sum := c.begin(odds)
+	return c.goOn(c.begin(odds), done)
+}
+
+// goOn is what is still to be expected from what was taken up on, with the repair.
+func (c *course) goOn(sum float64, done *Action) float64 {
 	c.screen(done)
 	open := c.open()
 	c.first = nil
@@ -149,33 +152,47 @@ func (c *course) cost(odds []float64, done *Action) float64 {
 	return sum
 }
 
-// begin takes the odds up and returns what the repair itself will cost.
+// begin takes the odds of each group up and returns what the repair itself will cost.
 func (c *course) begin(odds []float64) (repair float64) {
+	c.list = c.list[:0]
+	for g, v := range odds {
+		if v >= unseen {
+			x := c.numbered(g)
+			c.list = append(c.list, openGroup{x.a, x.b, v})
+		}
+	}
+	return c.take(c.list)
+}
+
+// numbered is a group with none-now and other numbered as they are among mass.
+func (p *planner) numbered(g int) group {
+	x := p.gs[g]
+	switch x.a {
+	case -1:
+		x.a = len(p.Suspects)
+	case -2:
+		x.a = len(p.Suspects) + 1
+	}
+	return x
+}
+
+// take takes up groups that are open and returns what the repair itself will cost.
+func (c *course) take(list []openGroup) (repair float64) {
 	n := len(c.Suspects)
 	clear(c.mass)
 	for i := range c.left {
 		c.left[i] = 1
 	}
-	c.with = c.with[:0]
-	for g, v := range odds {
-		if v < 1e-6 {
-			continue
+	c.with = list
+	for _, x := range list {
+		c.mass[x.a] += x.odds
+		if x.a < n {
+			repair += x.odds * c.mend[x.a]
 		}
-		x := c.gs[g]
-		switch {
-		case x.a == -1:
-			x.a = n
-		case x.a == -2:
-			x.a = n + 1
-		default:
-			repair += v * c.mend[x.a]
-		}
-		c.mass[x.a] += v
 		if x.b >= 0 {
-			c.mass[x.b] += v
-			repair += v * c.mend[x.b]
+			c.mass[x.b] += x.odds
+			repair += x.odds * c.mend[x.b]
 		}
-		c.with = append(c.with, openGroup{x.a, x.b, v})
 	}
 	return repair
 }
@@ -252,28 +269,27 @@ func (c *course) best(open float64) *try {
 // unproven is what is to be expected when a suspect's part is renewed first, whatever it is;
 // n and n+1 stand for waiting, and for looking for what the Book does not know.
 func (p *planner) unproven(i int) float64 {
-	n := len(p.Suspects)
-	rest := slices.Clone(p.now)
-	solved := 0.0
-	for g, x := range p.gs {
-		at := x.a
-		switch x.a {
-		case -1:
-			at = n
-		case -2:
-			at = n + 1
+	left := 0.0
+	var rest []openGroup
+	for g, v := range p.now {
+		x := p.numbered(g)
+		switch {
+		case v < unseen, x.a == i && x.b < 0:
+			continue
+		case x.a == i: // the other one of the two is left
+			x.a, x.b = x.b, -1
+		case x.b == i:
+			x.b = -1
 		}
-		if x.b < 0 && at == i {
-			solved += rest[g]
-			rest[g] = 0
-		}
+		rest = append(rest, openGroup{x.a, x.b, v})
+		left += v
 	}
-	left := 1 - solved
 	if left < 1e-9 {
 		return p.mend[i]
 	}
-	for g := range rest {
-		rest[g] /= left
+	for k := range rest {
+		rest[k].odds /= left
 	}
-	return p.mend[i] + left*p.newCourse().cost(rest, nil)
+	c := p.newCourse()
+	return p.mend[i] + left*c.goOn(c.take(rest), nil)
 }

@@ -44,11 +44,12 @@ type Move struct {
 // What is about the same, chosen here: an experienced hand's move goes first when no more than
 // this is lost by it.
 const (
-	sameShare   = 0.08
+	sameShare   = 0.18
 	sameMinutes = 8.0
 	worthAsking = 0.9  // of what the best other move leads to, for a question to come first
 	tieShare    = 0.02 // what comes to the same
 	tieMinutes  = 4.0
+	leadShare   = 0.1  // for which what stands out is followed before everything is searched
 	standsOut   = 0.25 // a suspect's odds from which on it is followed before everything is searched
 	proven      = 0.5  // odds of finding from which on a test proves a part
 	driving     = 30.0 // min, until a monitor has run on the road (common practice, no source)
@@ -70,7 +71,7 @@ func (p *planner) moves(open []*Action) []Move {
 	rank := func(a, b Move) int { return cmp.Compare(a.ranked(), b.ranked()) }
 	out = append(append(out, p.replacements()...), p.idle()...)
 	slices.SortStableFunc(out, rank)
-	askLast(out)
+	p.askLast(out)
 	p.leadFirst(out)
 	p.findsFirst(out)
 	p.provenFirst(out)
@@ -80,18 +81,21 @@ func (p *planner) moves(open []*Action) []Move {
 
 // askLast keeps questions behind the best move that is none, unless an answer is worth much
 // more: they take no time, and tell little.
-func askLast(out []Move) {
+func (p *planner) askLast(out []Move) {
 	at := slices.IndexFunc(out, func(m Move) bool { return m.Kind != ToAsk })
-	if at > 0 && out[0].Expect > worthAsking*out[at].Expect {
+	if at > 0 && out[0].Expect-p.repair > worthAsking*(out[at].Expect-p.repair) {
 		toFront(out, at)
 	}
 }
 
-// leadFirst keeps searching everything by hand behind the best other move as long as a suspect
-// stands out: what looks most like it is followed first.
+// leadFirst keeps searching everything by hand behind the best test, question or part, as long as
+// a suspect stands out and that costs about the same: what looks most like it is followed first.
 func (p *planner) leadFirst(out []Move) {
-	at := slices.IndexFunc(out, func(m Move) bool { return m.Kind != ToStop })
-	if at > 0 && slices.Max(p.marg) >= standsOut {
+	if out[0].Kind != ToStop || slices.Max(p.marg) < standsOut {
+		return
+	}
+	at := slices.IndexFunc(out, func(m Move) bool { return m.Kind != ToStop && m.Kind != ToDrive && m.Kind != ToWait })
+	if at > 0 && out[at].ranked() <= p.margin(out[0], leadShare, sameMinutes) {
 		toFront(out, at)
 	}
 }
@@ -174,7 +178,8 @@ func (p *planner) outside(a int) float64 {
 }
 
 // provenFirst puts the best test that proves a part before renewing it, unless something has
-// singled the part out already or the shop swaps.
+// singled the part out already, the shop swaps, or proving it costs more than being wrong now and
+// then.
 func (p *planner) provenFirst(out []Move) {
 	if len(out) > 0 && out[0].Kind == ToReplace && p.bay.Policies[knowledge.SchoolProve] != "swap" {
 		i := p.index[out[0].Fault]
@@ -182,7 +187,7 @@ func (p *planner) provenFirst(out []Move) {
 			return
 		}
 		at := slices.IndexFunc(out, func(m Move) bool { return m.Kind == ToTest && p.proves(m.Action, i) })
-		if at < 0 {
+		if at < 0 || (1-p.marg[i])*p.mend[i] < out[at].Cost { // to be wrong now and then costs less
 			return
 		}
 		out[at].Action.First = fmt.Sprintf("Proves %s before it is renewed.", plumbing.Lower(p.Suspects[i].Name))
@@ -227,7 +232,7 @@ func (p *planner) handsFirst(out []Move) {
 	if len(out) == 0 || out[0].Kind == ToTest && out[0].Action.First != "" {
 		return
 	}
-	most := out[0].ranked()*(1+sameShare) + sameMinutes
+	most := p.margin(out[0], sameShare, sameMinutes)
 	best, place := -1, len(p.Book.Firsts)
 	for i, m := range out {
 		switch {
@@ -248,6 +253,13 @@ func (p *planner) handsFirst(out []Move) {
 	}
 }
 
+// margin is the cost up to which a move comes to about the same as the leader: a share of what can
+// still be saved, which the repair itself cannot, and some minutes.
+func (p *planner) margin(leader Move, share, minutes float64) float64 {
+	v := leader.ranked()
+	return v + share*math.Max(v-p.repair, 0) + minutes
+}
+
 // toFront puts move i before all others.
 func toFront(out []Move, i int) {
 	m := out[i]
@@ -261,7 +273,7 @@ func (p *planner) findsFirst(out []Move) {
 	if len(out) == 0 || out[0].Action == nil {
 		return
 	}
-	most := out[0].ranked()*(1+tieShare) + tieMinutes
+	most := p.margin(out[0], tieShare, tieMinutes)
 	rate := func(a *Action) float64 {
 		for _, t := range p.tests {
 			if t.test == a {

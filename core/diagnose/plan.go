@@ -122,12 +122,13 @@ const (
 // gathered and priced once.
 type planner struct {
 	*State
-	bay  Bay
-	marg []float64 // odds of each suspect, alone or with another
-	ps   []particle
-	gs   []group
-	now  []float64 // odds of each group
-	mend []float64 // cost of each suspect's repair; the last two: none-now, other
+	bay    Bay
+	marg   []float64 // odds of each suspect, alone or with another
+	ps     []particle
+	gs     []group
+	now    []float64 // odds of each group
+	repair float64   // to be expected of the repair itself, whatever is done before
+	mend   []float64 // cost of each suspect's repair; the last two: none-now, other
 	// What may be tried: tests and the search, and by suspect its part alone.
 	tests, alone []try
 }
@@ -145,6 +146,7 @@ func (s *State) planner(bay Bay) *planner {
 	for g := range p.gs {
 		p.now[g] = p.gs[g].total
 	}
+	p.repair = p.newCourse().begin(p.now)
 	return p
 }
 
