@@ -122,7 +122,7 @@ func (c *course) cost(odds []float64, done *Action) float64 {
 	return c.goOn(c.begin(odds), done)
 }
 
-// goOn is what is still to be expected from what was taken up on, with the repair.
+// goOn reckons the course on what was taken up; sum is what the repair itself will cost.
 func (c *course) goOn(sum float64, done *Action) float64 {
 	c.screen(done)
 	open := c.open()
