@@ -113,6 +113,19 @@ func runDiagnose(args []string, out, errs io.Writer) error {
 	if err != nil {
 		return fmt.Errorf("%s: %w", words[0], err)
 	}
+	d := diagnosedOf(st, bay, left)
+	if *asJSON {
+		e := json.NewEncoder(out)
+		e.SetIndent("", "  ")
+		e.SetEscapeHTML(false)
+		return e.Encode(d)
+	}
+	d.print(out)
+	return nil
+}
+
+// diagnosedOf is what is thought of a car, and what may be done next, as it is printed.
+func diagnosedOf(st *diagnose.State, bay diagnose.Bay, left []diagnose.Silent) diagnosed {
 	d := diagnosed{Archetypes: st.Of.String(), LeftOut: []string{}, Clashes: []diagnosedClash{}, Without: []diagnosedBuy{}, Renew: []diagnosedSwap{}, Next: []diagnosedNext{}}
 	for _, e := range st.Explanations() {
 		d.Suspects = append(d.Suspects, diagnosedOdds{e.Key, e.Name, e.Odds})
@@ -140,12 +153,11 @@ func runDiagnose(args []string, out, errs io.Writer) error {
 	for _, x := range plan.Buy {
 		d.Without = append(d.Without, diagnosedBuy{x.Kit, tenth(x.Saves)})
 	}
-	if *asJSON {
-		e := json.NewEncoder(out)
-		e.SetIndent("", "  ")
-		e.SetEscapeHTML(false)
-		return e.Encode(d)
-	}
+	return d
+}
+
+// print prints for people: the likeliest, and the first few things to do.
+func (d *diagnosed) print(out io.Writer) {
 	fmt.Fprintf(out, "a car with %s\n\nodds\n", d.Archetypes)
 	for i, x := range d.Suspects {
 		if i < 10 && x.Probability >= 0.005 {
@@ -184,7 +196,6 @@ func runDiagnose(args []string, out, errs io.Writer) error {
 	for _, x := range d.LeftOut {
 		fmt.Fprintf(out, "left out: %s\n", x)
 	}
-	return nil
 }
 
 // nextOf is a move as it is printed.
