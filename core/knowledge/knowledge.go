@@ -186,7 +186,7 @@ func FoldCode(s string) (string, error) {
 		s = "P" + s
 	}
 	if !codeForm.MatchString(s) {
-		return "", fmt.Errorf("%q is not a trouble code; write a letter and four digits, for example P0456", s)
+		return "", fmt.Errorf("%q is not a trouble code; write P, B, C or U, then 0 to 3, then three more, for example P0456 or P053A", s)
 	}
 	return s, nil
 }
