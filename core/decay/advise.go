@@ -8,9 +8,10 @@ import (
 )
 
 // remarks are the sentences that belong to any result, whatever its verdict.
-func (e estimate) remarks(res *Result, z sized, drift, press, vac bool) []string {
+func (e estimate) remarks(res *Result, z sized, drift bool) []string {
 	var w []string
-	for i, r := range e.p.runs {
+	for _, r := range e.p.runs {
+		i := r.place
 		if n := r.trace.Spikes; n > 0 && float64(n) > 0.05*float64(len(r.leg.Time)) {
 			w = append(w, fmt.Sprintf("Leg %d: %d readings stood off their neighbours and were left out; look at the connector of the gauge.", i+1, n))
 		}
@@ -19,11 +20,6 @@ func (e estimate) remarks(res *Result, z sized, drift, press, vac bool) []string
 		}
 		if r.against {
 			w = append(w, fmt.Sprintf("The pressure stood at %.1f inH2O and then fell by itself: taken as pumping against a large leak until %.0f s. If somebody opened the system there, set the end of the hold by hand.", math.Abs(r.peak)/249.089, r.trace.Start))
-		}
-		if l := math.Abs(r.peak); r.leg.Kind == Hold && l > 6894.757*1.005 && r.peak > 0 {
-			w = append(w, fmt.Sprintf("The hold starts at %.1f inH2O (%.2f kPa), over the 1 psi (27.7 inH2O) that a vapour system is allowed. Is the unit right?", l/249.089, l/1e3))
-		} else if r.leg.Kind == Hold && r.peak < -20.1*249.089 {
-			w = append(w, fmt.Sprintf("The hold starts at %.1f inH2O (%.2f kPa) below the barometer; a tank may collapse beyond 20 inH2O. Is the unit right?", l/249.089, l/1e3))
 		}
 	}
 	if !drift {
@@ -35,6 +31,9 @@ func (e estimate) remarks(res *Result, z sized, drift, press, vac bool) []string
 	if res.Differ {
 		w = append(w, fmt.Sprintf("Pressure and vacuum do not agree: %.3f mm and %.3f mm. Something seals in one direction: a lip, a slit, a cap.", res.Pressure.D*1e3, res.Vacuum.D*1e3))
 	}
+	if math.Abs(res.Zero) > zeroWorth {
+		w = append(w, fmt.Sprintf("Open to the air the gauge shows about %+.2g inH2O. That is taken off; zero the gauge.", res.Zero/249.089))
+	}
 	if res.Nominal {
 		w = append(w, "The limit is nominal: no reference orifice was run on this rig.")
 	}
@@ -44,6 +43,9 @@ func (e estimate) remarks(res *Result, z sized, drift, press, vac bool) []string
 	return w
 }
 
+// zeroWorth is how far off a gauge's zero may be before anybody is told, Pa: 0.03 inH2O.
+const zeroWorth = 7.5
+
 func largestGap(t []float64) float64 {
 	g := 0.0
 	for i := 1; i < len(t); i++ {
@@ -52,6 +54,8 @@ func largestGap(t []float64) float64 {
 	return g
 }
 
+const driftWouldTell = "No longer hold alone would settle it: the drift may balance the leak. Seal at zero gauge and record a drift leg of a minute or two."
+
 // holdMore says how many more seconds of hold should make the verdict firm, or
 // NaN and the sentence that says what would.
 func (e estimate) holdMore(z sized, drift bool) (float64, string) {
@@ -59,6 +63,9 @@ func (e estimate) holdMore(z sized, drift bool) (float64, string) {
 	d := z.D
 	if d > 0 && math.Abs(d-z.limit) < 0.005*z.limit {
 		return math.NaN(), "The leak reads so close to the limit that no hold would settle it: it stands on the line."
+	}
+	if !drift && z.kHigh-z.kLow > 3*e.k*z.tangent*math.Max(kappa, 1e-12) {
+		return math.NaN(), driftWouldTell
 	}
 	for _, extra := range []float64{15, 30, 45, 60, 90, 120, 180, 240, 300, 450, 600} {
 		sd := e.extended(extra)
@@ -77,7 +84,7 @@ func (e estimate) holdMore(z sized, drift bool) (float64, string) {
 		return math.NaN(), fmt.Sprintf("No longer hold would settle it: the volume is known to ±%.0f %% only. Meter the gas you put in, or repeat with a known orifice added.", 200*z.sdVolume)
 	}
 	if !drift {
-		return math.NaN(), "No longer hold alone would settle it: the drift may balance the leak. Seal at zero gauge and record a drift leg of a minute or two."
+		return math.NaN(), driftWouldTell
 	}
 	return math.NaN(), "No hold of a reasonable length would settle it: the leak moves too little against drift and gauge noise. Start from a higher pressure, fill the tank further, or let the car stand until it no longer warms or cools."
 }
@@ -136,6 +143,8 @@ func (e estimate) extended(extra float64) float64 {
 		grown.model = append(grown.model, make([]float64, len(c.t)))
 		grown.sens = append(grown.sens, make([]local, len(c.t)))
 	}
+	grown.gains = nil
+	grown.setNoise(p.noise)
 	grown.cost(e.x, true)
 	sd := math.Sqrt(grown.variance(e.index, seq(len(e.x))))
 	p.cost(e.x, true)
@@ -253,13 +262,26 @@ func (in PlanInput) shortest() (hold, width float64) {
 	return math.NaN(), width
 }
 
+// planWander is what walls are taken to wander while a hold is planned, Pa: some
+// hundredths of a kelvin.
+const planWander = 13.0
+
+// planPast is a charging of ten seconds, recorded, as a hold watched live has it.
+func planPast(start float64) *past {
+	t, p := make([]float64, 11), make([]float64, 11)
+	for i := range t {
+		t[i], p[i] = float64(i), start*float64(i)/10
+	}
+	return newPast(t, p)
+}
+
 // width is the relative half width of d after a hold of h seconds of a leak of
 // diameter d, from the information in the trace and the volume's tolerance.
 func (in PlanInput) width(h, d float64) float64 {
 	fl := newFlow(in.Cd, in.Barometer, in.Temperature, math.Abs(in.Start))
 	mk := func(kind Kind, start, span float64) *run {
 		n := max(min(int(span*in.Rate), maxKnots), 2)
-		r := &run{leg: Leg{Kind: kind}, peak: start, step: span / float64(n), count: math.Max(span*in.Rate/float64(n), 1)}
+		r := &run{leg: Leg{Kind: kind}, stride: fineStride, peak: start, step: span / float64(n), count: math.Max(span*in.Rate/float64(n), 1)}
 		r.noise = math.Max(in.Noise, in.Resolution/math.Sqrt(12))
 		for i := range n {
 			r.t = append(r.t, (float64(i)+0.5)*r.step)
@@ -270,20 +292,30 @@ func (in PlanInput) width(h, d float64) float64 {
 		return r
 	}
 	runs := []*run{mk(Hold, in.Start, h)}
+	runs[0].past = planPast(in.Start)
 	if in.DriftLeg > 0 {
 		runs = append([]*run{mk(Drift, 0, in.DriftLeg)}, runs...)
 	}
 	p := newProblem(runs, fl, in.Barometer/in.Temperature, false)
-	x := p.guess(1, 0)
+	if in.DriftLeg == 0 {
+		p.lean = 0
+	}
+	x := p.guess()
 	x[p.kappa] = gas.Area(d) / in.Volume
 	last := len(runs) - 1
 	x[p.start[last]] = in.Start
-	x[p.heat[last]] = 0.2 * in.Start // what charging usually leaves
-	p.sigma = math.Max(runs[last].noise/math.Sqrt(runs[last].count), 1e-2)
+	sigma := math.Max(runs[last].noise/math.Sqrt(runs[last].count), 1e-2)
+	p.setNoise(noise{sigma: sigma, wander: planWander / sigma})
 	for i, r := range runs {
 		r.integrate(fl, p.locals(i, x), p.kelvin, r.p, nil)
 	}
-	p.cost(x, true)
-	rel := math.Sqrt(p.variance(p.kappa, seq(len(x)))) / x[p.kappa]
+	best := p.cost(x, true)
+	sd := math.Sqrt(p.variance(p.kappa, seq(len(x))))
+	rel := sd / x[p.kappa]
+	if in.DriftLeg == 0 && rel < 0.5 {
+		// Leak against drift is far from a straight line: follow it.
+		const k = 1.96
+		rel = (p.profile(x, p.kappa, best, k, sd, true) - p.profile(x, p.kappa, best, k, sd, false)) / (2 * k * x[p.kappa])
+	}
 	return 1.96 * 0.5 * math.Sqrt(rel*rel+in.VolumeTolerance*in.VolumeTolerance/4+cdTolerance*cdTolerance/4)
 }

@@ -16,7 +16,7 @@ func tenThousand() (legs []Leg, s Setup) {
 	d := s.withDefaults()
 	fl := newFlow(d.Cd, d.Barometer, d.Temperature, 3300)
 	mk := func(kind Kind, n int, par local) Leg {
-		r := &run{spread: make([]float64, n)}
+		r := &run{stride: fineStride, spread: make([]float64, n)}
 		for i := range n {
 			r.t = append(r.t, float64(i)/20)
 		}
@@ -61,8 +61,8 @@ func BenchmarkFitAgainstNelderMead(b *testing.B) {
 	d := s.withDefaults()
 	r := prepare(legs[0], 0)
 	p := newProblem([]*run{&r}, newFlow(d.Cd, d.Barometer, d.Temperature, 3300), d.Barometer/d.Temperature, false)
-	p.sigma = r.noise / math.Sqrt(r.count)
-	start := p.guess(1, 0)
+	p.setNoise(noise{sigma: r.noise / math.Sqrt(r.count)})
+	start := p.guess()
 	var lm, nm time.Duration
 	var costLM, costNM float64
 	for b.Loop() {
@@ -72,7 +72,7 @@ func BenchmarkFitAgainstNelderMead(b *testing.B) {
 		lm += time.Since(t)
 		t = time.Now()
 		// Nelder–Mead works on the same unknowns in units of their own scale.
-		scale := []float64{1e-6, 1, 0.3, 100, 100, 1e-2}[:len(start)]
+		scale := []float64{1e-6, 1, 0.3, 3, 100, 100}[:len(start)]
 		objective := func(u []float64) float64 {
 			y := make([]float64, len(u))
 			for i := range u {
@@ -102,4 +102,11 @@ func BenchmarkFitAgainstNelderMead(b *testing.B) {
 	}
 	b.ReportMetric(nm.Seconds()/lm.Seconds(), "times-faster")
 	b.ReportMetric(costNM-costLM, "cost-left-by-NM")
+}
+
+func BenchmarkPrepare10k(b *testing.B) {
+	legs, _ := tenThousand()
+	for b.Loop() {
+		prepare(legs[0], 0)
+	}
 }

@@ -8,7 +8,7 @@ import (
 
 // Version names the algorithm; it is stored with every result so that a later
 // one can be told apart.
-const Version = "decay/1"
+const Version = "decay/2"
 
 // Kind says how a leg was sealed.
 type Kind int
@@ -96,6 +96,8 @@ type Result struct {
 	SettleTau float64 // s
 	Volume    float64 // m³, effective, as used
 	Residual  float64 // Pa, standard deviation of a reading about the fit
+	Noise     float64 // Pa, standard deviation of a reading about its neighbours within seconds
+	Zero      float64 // Pa, what the gauge shows when open to the air
 	Budget    []Source
 	Warnings  []string
 	Pressure  *Size // set when pressure and vacuum legs disagree, or both were run
@@ -123,6 +125,10 @@ type Trace struct {
 // ErrNoHold is returned when no leg held a pressure: the system could not be
 // charged, or the file holds something else.
 var ErrNoHold = errors.New("no leg holds a pressure: the system could not be charged, or the file is not a hold")
+
+// ErrSlowReference is returned when the run with the known orifice falls no faster than
+// the one without, and no volume is given that could do instead.
+var ErrSlowReference = errors.New("the run with the reference orifice falls no faster than the run without it: was the orifice open, or were the two runs mixed up? Make it again, or give the volume")
 
 const (
 	defaultLimit  = 0.508e-3 // 13 CCR 1968.2(e)(4): 0.020 in orifice (value from memory)
@@ -198,23 +204,63 @@ func (s Setup) Check() error {
 	return nil
 }
 
+// mostLost is the share of readings that may be no numbers: more is no gap but a file of
+// another kind.
+const mostLost = 0.05
+
+// whole leaves out the readings that are no numbers, as gaps, and says how many.
+func (l Leg) whole(i int) (Leg, int, error) {
+	number := func(x float64) bool { return !math.IsNaN(x) && !math.IsInf(x, 0) }
+	fine := func(j int) bool {
+		return number(l.Time[j]) && number(l.Gauge[j]) && (l.Wall == nil || number(l.Wall[j]))
+	}
+	n := len(l.Time)
+	if len(l.Gauge) != n || l.Wall != nil && len(l.Wall) != n {
+		return l, 0, fmt.Errorf("leg %d has columns of unequal length", i+1)
+	}
+	lost, first := 0, -1
+	for j := range n {
+		if !fine(j) {
+			if lost == 0 {
+				first = j
+			}
+			lost++
+		}
+	}
+	if lost == 0 {
+		return l, 0, nil
+	}
+	if float64(lost) > mostLost*float64(n) {
+		return l, 0, fmt.Errorf("leg %d: %d of %d readings are not a number, the first of them reading %d", i+1, lost, n, first+1)
+	}
+	out := l
+	out.Time, out.Gauge = make([]float64, 0, n), make([]float64, 0, n)
+	if l.Wall != nil {
+		out.Wall = make([]float64, 0, n)
+	}
+	for j := range n {
+		if fine(j) {
+			out.Time, out.Gauge = append(out.Time, l.Time[j]), append(out.Gauge, l.Gauge[j])
+			if l.Wall != nil {
+				out.Wall = append(out.Wall, l.Wall[j])
+			}
+		}
+	}
+	return out, lost, nil
+}
+
 func (l Leg) check(i int) error {
 	n := len(l.Time)
 	switch {
 	case n < 2:
 		return fmt.Errorf("leg %d has %d reading(s); a trace needs at least two", i+1, n)
-	case len(l.Gauge) != n || l.Wall != nil && len(l.Wall) != n:
-		return fmt.Errorf("leg %d has columns of unequal length", i+1)
 	case l.Reference < 0 || l.Reference > 10e-3 || math.IsNaN(l.Reference):
 		return fmt.Errorf("leg %d has a reference of %.4g mm; it must lie between 0 and 10 mm", i+1, l.Reference*1e3)
 	case math.IsNaN(l.Start) || math.IsNaN(l.End) || l.End != 0 && l.End <= l.Start:
 		return fmt.Errorf("leg %d: the hold must end after it starts", i+1)
 	}
 	for j := range l.Time {
-		if math.IsNaN(l.Time[j]) || math.IsInf(l.Time[j], 0) || math.IsNaN(l.Gauge[j]) || math.IsInf(l.Gauge[j], 0) {
-			return fmt.Errorf("leg %d, reading %d is not a number", i+1, j+1)
-		}
-		if l.Wall != nil && (math.IsNaN(l.Wall[j]) || l.Wall[j] < 150 || l.Wall[j] > 500) {
+		if l.Wall != nil && (l.Wall[j] < 150 || l.Wall[j] > 500) {
 			return fmt.Errorf("leg %d, reading %d: a wall temperature of %.4g K cannot be", i+1, j+1, l.Wall[j])
 		}
 		if j > 0 && l.Time[j] <= l.Time[j-1] {

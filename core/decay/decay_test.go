@@ -319,7 +319,9 @@ func TestRefusals(t *testing.T) {
 	good := calm(0.4e-3).leg(decay.Hold, rng)
 	nan := good
 	nan.Gauge = append([]float64(nil), good.Gauge...)
-	nan.Gauge[7] = math.NaN()
+	for i := range len(nan.Gauge) / 10 {
+		nan.Gauge[7+i] = math.NaN()
+	}
 	back := good
 	back.Time = append([]float64(nil), good.Time...)
 	back.Time[9] = 0

@@ -16,17 +16,35 @@
 // where κ = A/V is the leak's area over the volume, f(p) the compressible
 // orifice flow per unit area as a volume rate of change of pressure, g the drift
 // (vapour that the fuel gives off), W the wall temperature expressed as pressure,
-// and τ the time in which the gas takes the temperature of its walls. ψ starts at
-// A, the heat that charging left in the gas. The second line keeps the leak's own
-// cooling: a fast leak expands without time to take heat from the wall.
+// and τ the time in which the gas takes the temperature of its walls. The second
+// line keeps the leak's own cooling: a fast leak expands without time to take heat
+// from the wall. The gauge shows p and its zero, the same on every leg.
+//
+// ψ starts with the heat that charging left in the gas. Where the charging was
+// recorded, that heat follows from the recorded pressures and from τ; where it was
+// not, it is known roughly. A regulator that holds the pressure before it is shut is
+// part of the charging.
 //
 // # The unknowns
 //
-// κ (never negative), g, τ, a start pressure and a settling amplitude for each
-// leg, a small change of drift from leg to leg, and the share of the measured
-// wall temperature that the gas feels. They are found by Levenberg–Marquardt with
-// sensitivities integrated beside the state, on a trace averaged to at most 80
-// knots a leg, whitened for serial correlation, with a Huber loss.
+// κ (never negative), g, τ, the gauge's zero, a start pressure and a settling
+// amplitude for each leg, a small change of drift from leg to leg, the share of the
+// measured wall temperature that the gas feels, and how much warmer than the walls
+// the gas is that was fed. They are found by Levenberg–Marquardt with sensitivities
+// integrated beside the state, on a trace averaged to at most 80 knots a leg, with a
+// Huber loss. A fast leak that cools its gas and a slow one in hot gas can look alike:
+// the fit is made at several τ, and every valley is kept.
+//
+// # The noise
+//
+// Knots scatter by noise that remembers for a knot or two, and wander slowly with
+// walls that nobody measured. Both are estimated by restricted likelihood, and a
+// Kalman filter makes the knots independent.
+//
+// # Doubts
+//
+// A trace that no sealed system with a leak can show (clipped, rising, still fed,
+// frozen, in the wrong unit, far from any fit) gets a sentence and no firm verdict.
 //
 // # The interval
 //

@@ -1,25 +1,14 @@
 package decay
 
 import (
+	"cmp"
 	"math"
+	"slices"
 
+	"gonum.org/v1/gonum/blas"
+	"gonum.org/v1/gonum/blas/blas64"
+	"gonum.org/v1/gonum/lapack/lapack64"
 	"gonum.org/v1/gonum/mat"
-)
-
-// Priors that keep the fit inside what a garage can show. They are weak: data
-// override them wherever the data speak.
-const (
-	tauGuess   = 14.0      // s; gas takes its wall's temperature in 5 to 40 s (two standard deviations)
-	tauSpread  = 0.70      // on ln τ; a little wider than that, for gas that hardly warms
-	bendWall   = 2e-3      // Pa/s²; drift changes within a leg, little when the wall is measured
-	bendBlind  = 8e-3      // and more when it is not: a kelvin that comes and goes within some minutes
-	adiabatic  = 0.4 / 1.4 // settling after instant charging, as a share of the charge
-	heatSpread = 0.07      // standard deviation of that share when the charging was recorded
-	heatWide   = 0.20      // and when it was not: the gas may have been left hot, or cooled by its own leak
-	driftFree  = 60.0      // Pa/s; without a drift leg the drift is as good as unknown
-	wallShare  = 0.95      // the gas feels the wall, less what a swelling tank takes
-	wallSpread = 0.15
-	huber      = 2.5
 )
 
 // place of a local parameter in the global vector.
@@ -36,11 +25,16 @@ type problem struct {
 	prior []prior
 
 	kappa, kappaVac, kappaRef int // global indices, −1 when absent
-	drift, tau, wall          int
-	start, heat, delta, bend  []int // per run, −1 when absent
+	drift, tau, zero, wall    int
+	feed                      int   // share by which fed gas brought more heat than gas as warm as the wall
+	start, heat, delta        []int // per run, −1 when absent
 
-	phi   float64 // serial correlation of neighbouring knots
-	sigma float64 // Pa, of one whitened knot
+	modes []mode  // what the fit is at other τ
+	lean  float64 // weight of what drift is common
+	noise noise
+	gains [][]gain // of each run
+	logs  float64  // what the gains' innovations vary, as a sum of logarithms
+	last  float64  // sum of squares of the last accumulation, priors left out
 
 	model [][]float64
 	sens  [][]local
@@ -48,92 +42,83 @@ type problem struct {
 	grad  []float64
 }
 
-type prior struct{ mean, sd float64 } // sd 0: none
-
 func newProblem(runs []*run, fl *flow, kelvin float64, separate bool) *problem {
-	p := &problem{runs: runs, fl: fl, kelvin: kelvin, kappaVac: -1, kappaRef: -1, wall: -1}
-	n := 0
-	add := func(mean, sd float64) int {
-		p.prior = append(p.prior, prior{mean, sd})
-		n++
-		return n - 1
-	}
-	p.kappa = add(0, 0)
-	var vac, ref, wall bool
-	holds, drifts := 0, 0
+	p := &problem{runs: runs, fl: fl, kelvin: kelvin, kappaVac: -1, kappaRef: -1, wall: -1, feed: -1, lean: driftLean}
+	p.kappa = p.add(prior{})
+	var vac, ref, wall, fed bool
 	for _, r := range runs {
 		vac = vac || r.leg.Kind == Hold && r.peak < 0
 		ref = ref || r.leg.Reference > 0
 		wall = wall || r.wall != nil
-		if r.leg.Kind == Hold {
-			holds++
-		} else {
-			drifts++
-		}
+		fed = fed || r.past != nil && r.peak > 0
 	}
 	if separate && vac {
-		p.kappaVac = add(0, 0)
+		p.kappaVac = p.add(prior{})
 	}
 	if ref {
-		p.kappaRef = add(0, 0)
+		p.kappaRef = p.add(prior{})
 	}
-	p.drift = add(0, driftFree)
-	p.tau = add(math.Log(tauGuess), tauSpread)
+	p.drift, p.tau = p.add(prior{}), p.add(prior{}) // by driftCost and tauCost
+	p.zero = p.add(prior{0, zeroSpread})
+	if fed {
+		p.feed = p.add(prior{0, feedSpread})
+	}
 	if wall {
-		p.wall = add(wallShare, wallSpread)
+		p.wall = p.add(prior{wallShare, wallSpread})
 	}
 	for i, r := range runs {
-		fix := local{inWall: 0, inTau: math.Log(tauGuess)}
-		m := []place{{inDrift, p.drift}, {inTau, p.tau}}
-		if p.kappaVac >= 0 && r.peak < 0 {
-			m = append(m, place{inKappa, p.kappaVac})
-		} else {
-			m = append(m, place{inKappa, p.kappa})
-		}
-		if r.leg.Reference > 0 {
-			m = append(m, place{inKappa, p.kappaRef})
-		}
-		if r.wall != nil {
-			m = append(m, place{inWall, p.wall})
-		}
-		s := add(r.p[0], 0)
-		m = append(m, place{inStart, s})
-		h, d, bend := -1, -1, -1
-		if r.leg.Kind == Hold {
-			share, spread := 0.0, heatWide
-			if r.pumped > 0 {
-				// Heat put in evenly over the charging time leaves through the wall meanwhile.
-				u := r.pumped / tauGuess
-				share, spread = adiabatic*-math.Expm1(-u)/u, heatSpread
-			}
-			h = add(share*r.peak, spread*math.Abs(r.peak))
-			m = append(m, place{inHeat, h})
-			sd := bendWall
-			if r.wall == nil {
-				sd = bendBlind
-			}
-			bend = add(0, sd)
-			m = append(m, place{inBend, bend})
-		}
-		if i > 0 && holds+drifts > 1 {
-			// The drift need not stay what it was in the first leg; less is known of it
-			// when nobody measured the wall.
-			sd := 0.05
-			if r.wall == nil {
-				sd = 0.2
-			}
-			d = add(0, sd)
-			m = append(m, place{inDrift, d})
-		}
-		p.start, p.heat, p.delta = append(p.start, s), append(p.heat, h), append(p.delta, d)
-		p.bend = append(p.bend, bend)
-		p.maps, p.fixed = append(p.maps, m), append(p.fixed, fix)
-		p.model = append(p.model, make([]float64, len(r.t)))
-		p.sens = append(p.sens, make([]local, len(r.t)))
+		p.take(i, r)
 	}
-	p.jtj = mat.NewSymDense(n, nil)
-	p.grad = make([]float64, n)
+	n := len(p.prior)
+	p.jtj, p.grad = mat.NewSymDense(n, nil), make([]float64, n)
 	return p
+}
+
+// add makes room for one more unknown.
+func (p *problem) add(known prior) int {
+	p.prior = append(p.prior, known)
+	return len(p.prior) - 1
+}
+
+// take gives a run its own unknowns and says where its parameters stand among all.
+func (p *problem) take(i int, r *run) {
+	m := []place{{inDrift, p.drift}, {inTau, p.tau}, {inZero, p.zero}}
+	if p.kappaVac >= 0 && r.peak < 0 {
+		m = append(m, place{inKappa, p.kappaVac})
+	} else {
+		m = append(m, place{inKappa, p.kappa})
+	}
+	if r.leg.Reference > 0 {
+		m = append(m, place{inKappa, p.kappaRef})
+	}
+	if r.wall != nil {
+		m = append(m, place{inWall, p.wall})
+	}
+	start, heat, delta := p.add(prior{}), -1, -1
+	m = append(m, place{inStart, start})
+	switch {
+	case r.leg.Kind == Drift:
+		p.prior[start] = prior{0, sealSpread}
+	case r.past != nil:
+		heat = p.add(prior{}) // by pastCost
+	default:
+		heat = p.add(prior{heatLeft * r.peak, heatWide * math.Abs(r.peak)})
+	}
+	if heat >= 0 {
+		m = append(m, place{inHeat, heat})
+	}
+	if i > 0 {
+		sd := driftChange
+		if r.wall == nil {
+			sd = driftBlind
+		}
+		delta = p.add(prior{0, sd})
+		m = append(m, place{inDrift, delta})
+	}
+	p.start, p.heat, p.delta = append(p.start, start), append(p.heat, heat), append(p.delta, delta)
+	p.maps, p.fixed = append(p.maps, m), append(p.fixed, local{inTau: math.Log(tauGuess)})
+	p.model = append(p.model, make([]float64, len(r.t)))
+	p.sens = append(p.sens, make([]local, len(r.t)))
 }
 
 func (p *problem) locals(i int, x []float64) local {
@@ -151,35 +136,36 @@ func (p *problem) locals(i int, x []float64) local {
 // cost evaluates half the robust sum of squares in units of the noise; with
 // normal it also fills jtj and grad.
 func (p *problem) cost(x []float64, normal bool) float64 {
-	n := len(x)
-	if normal {
-		p.jtj.Zero()
-		clear(p.grad)
-	}
-	total := 0.0
 	for i, r := range p.runs {
 		var sens []local
 		if normal {
 			sens = p.sens[i]
 		}
 		r.integrate(p.fl, p.locals(i, x), p.kelvin, p.model[i], sens)
+	}
+	return p.accumulate(x, normal)
+}
+
+// accumulate adds up squares, and with normal gradient and normal matrix, of the model
+// as it was last integrated.
+func (p *problem) accumulate(x []float64, normal bool) float64 {
+	n := len(x)
+	if normal {
+		p.jtj.Zero()
+		clear(p.grad)
+	}
+	total := 0.0
+	unit := 1 / p.noise.sigma
+	for i, r := range p.runs {
 		var a [nLocal][nLocal]float64
 		var b [nLocal]float64
-		c, last := 0.0, 0.0
-		var lastRow, row local
-		root := math.Sqrt(1 - p.phi*p.phi)
+		c := 0.0
+		var row local
+		var off filtered
+		var cols [nLocal]filtered
 		for k := range r.t {
-			raw := (r.p[k] - p.model[i][k]) * r.weight[k]
-			f, scale := 0.0, root
-			if k > 0 {
-				f, scale = p.phi, 1
-				if gap := (r.t[k] - r.t[k-1]) / r.step; gap > 1.7 {
-					f = math.Pow(p.phi, gap)
-					scale = root / math.Sqrt(1-f*f)
-				}
-			}
-			e := (raw - f*last) * scale / p.sigma
-			last = raw
+			g := &p.gains[i][k]
+			e := off.next(g, r.p[k]-p.model[i][k]) * unit
 			w := 1.0
 			if ae := math.Abs(e); ae > huber {
 				w = huber / ae
@@ -190,10 +176,9 @@ func (p *problem) cost(x []float64, normal bool) float64 {
 			if !normal {
 				continue
 			}
+			s := &p.sens[i][k]
 			for j := range row {
-				s := sens[k][j] * r.weight[k]
-				row[j] = (s - f*lastRow[j]) * scale / p.sigma
-				lastRow[j] = s
+				row[j] = cols[j].next(g, s[j]) * unit
 			}
 			for j := range row {
 				wj := w * row[j]
@@ -217,6 +202,13 @@ func (p *problem) cost(x []float64, normal bool) float64 {
 			}
 		}
 	}
+	p.last = total
+	for i, r := range p.runs {
+		if h := p.heat[i]; h >= 0 && r.past != nil {
+			total += p.pastCost(r, x, h, normal)
+		}
+	}
+	total += p.tauCost(x, normal) + p.driftCost(x, normal)
 	for j := range n {
 		if q := p.prior[j]; q.sd > 0 {
 			e := (q.mean - x[j]) / q.sd
@@ -237,12 +229,13 @@ func (p *problem) clampTo(x []float64) {
 			x[i] = math.Min(math.Max(x[i], 0), 1)
 		}
 	}
-	x[p.tau] = math.Min(math.Max(x[p.tau], math.Log(2)), math.Log(90))
+	x[p.tau] = math.Min(math.Max(x[p.tau], math.Log(1)), math.Log(90))
 }
 
 // minimise is Levenberg–Marquardt from x; hold ≥ 0 names a parameter that stays.
-// A step that gains less than enough is the last. It returns the cost reached [Levenberg 1944, Marquardt 1963, Moré's scaling,
-// Numerical Analysis, Lecture Notes in Mathematics 630, 1978; from memory].
+// A step that gains less than enough, or a ten-thousandth of the cost, is the last. It
+// returns the cost reached [Levenberg 1944, Marquardt 1963, Moré's scaling, Numerical
+// Analysis, Lecture Notes in Mathematics 630, 1978; from memory].
 func (p *problem) minimise(x []float64, hold, most int, enough float64) float64 {
 	n := len(x)
 	free := make([]int, 0, n)
@@ -252,42 +245,43 @@ func (p *problem) minimise(x []float64, hold, most int, enough float64) float64 
 		}
 	}
 	lambda := 1e-3
-	try := make([]float64, n)
+	try, scale := make([]float64, n), make([]float64, n)
 	c := p.cost(x, true)
-	scale := make([]float64, n)
-	a := mat.NewSymDense(len(free), nil)
-	rhs := mat.NewVecDense(len(free), nil)
-	var step mat.VecDense
-	var chol mat.Cholesky
+	at, grad := mat.NewSymDense(n, nil), make([]float64, n)
+	a := blas64.Symmetric{N: len(free), Stride: len(free), Data: make([]float64, len(free)*len(free)), Uplo: blas.Lower}
+	step := blas64.General{Rows: len(free), Cols: 1, Stride: 1, Data: make([]float64, len(free))}
 	for range most {
+		at.CopySym(p.jtj)
+		copy(grad, p.grad)
 		for j := range n {
-			scale[j] = math.Max(math.Sqrt(p.jtj.At(j, j)), 1e-30)
+			scale[j] = math.Max(math.Sqrt(at.At(j, j)), 1e-30)
 		}
 		improved := false
-		var now float64
+		gain := 0.0
 		for range 8 {
 			for r, i := range free {
-				rhs.SetVec(r, p.grad[i]/scale[i])
+				step.Data[r] = grad[i] / scale[i]
 				for s, j := range free[:r+1] {
-					v := p.jtj.At(i, j) / (scale[i] * scale[j])
-					if r == s {
-						v += lambda
-					}
-					a.SetSym(r, s, v)
+					a.Data[r*a.Stride+s] = at.At(i, j) / (scale[i] * scale[j])
 				}
+				a.Data[r*a.Stride+r] += lambda
 			}
-			if !chol.Factorize(a) || chol.SolveVecTo(&step, rhs) != nil && step.Len() == 0 {
+			chol, ok := lapack64.Potrf(a)
+			if !ok {
 				lambda = math.Max(lambda*10, 1e-8)
 				continue
 			}
+			lapack64.Potrs(chol, step)
 			copy(try, x)
 			for r, i := range free {
-				try[i] += step.AtVec(r) / scale[i]
+				try[i] += step.Data[r] / scale[i]
 			}
 			p.clampTo(try)
-			now = p.cost(try, false)
+			// With slopes at once: most steps are taken.
+			now := p.cost(try, true)
 			if now <= c && !math.IsNaN(now) {
 				improved = true
+				gain, c = c-now, now
 				break
 			}
 			lambda = math.Max(lambda*10, 1e-8)
@@ -295,104 +289,139 @@ func (p *problem) minimise(x []float64, hold, most int, enough float64) float64 
 		if !improved {
 			break
 		}
-		gain := c - now
 		copy(x, try)
 		lambda = math.Max(lambda/10, 1e-12)
-		if gain < enough {
-			c = p.cost(x, false)
+		if gain < enough+1e-4*c {
 			break
 		}
-		c = p.cost(x, true)
 	}
 	return c
 }
 
-// fit finds the parameters: four starting points, then noise and serial
+// mode is the best fit at one τ.
+type mode struct {
+	x    []float64
+	cost float64
+}
+
+// tauGrid are the times at which the fit is made with τ held, s; fewGrid those of a
+// first look.
+var (
+	tauGrid = []float64{1.2, 2.4, 4.8, 9.6, 19, 38, 70}
+	fewGrid = []float64{1.7, 5, 14, 40}
+)
+
+// scan fits at each τ of a grid. A
+// fast leak that cools its gas and a slow one in hot gas look alike, and between them the
+// cost may have a hump: with τ held there is none.
+func (p *problem) scan(x []float64, grid []float64) []mode {
+	middle := len(grid) / 2
+	out := make([]mode, len(grid))
+	from := func(i int, y []float64) {
+		y = slices.Clone(y)
+		y[p.tau] = math.Log(grid[i])
+		out[i] = mode{x: y, cost: p.minimise(y, p.tau, 8, 0.1)}
+	}
+	from(middle, x)
+	for i := middle + 1; i < len(out); i++ {
+		from(i, out[i-1].x)
+	}
+	for i := middle - 1; i >= 0; i-- {
+		from(i, out[i+1].x)
+	}
+	return out
+}
+
+// fit finds the parameters: from the best τ on a quarter of the knots, then noise and serial
 // correlation from the residuals, three rounds.
 func (p *problem) fit() []float64 {
-	p.phi = 0
-	p.sigma = 0
+	sigma := 0.05
 	for _, r := range p.runs {
-		p.sigma = math.Max(p.sigma, r.noise/math.Sqrt(r.count))
+		sigma = math.Max(sigma, r.noise/math.Sqrt(r.count))
 	}
-	p.sigma = math.Max(p.sigma, 0.05)
-	// A fast leak that cools its gas and a slow one in hot gas look alike: start from
-	// both, on every fourth knot, and go on with the best.
-	scout := *p
-	scout.runs = nil
-	for _, r := range p.runs {
-		scout.runs = append(scout.runs, r.thin(4))
-	}
-	scout.sigma /= 2
-	var best []float64
-	cost := math.Inf(1)
-	for _, start := range [][2]float64{{1, 0}, {0.2, 0}, {0.8, -0.2}, {1.2, 0.2}} {
-		x := p.guess(start[0], start[1])
-		if c := scout.minimise(x, -1, 30, 0.01); c < cost-1e-3 || best == nil {
-			best, cost = x, c
-		}
-	}
-	p.minimise(best, -1, 30, 0.1)
-	for round := range 3 {
+	p.setNoise(noise{sigma: sigma})
+	p.modes = p.coarse().scan(p.guess(), fewGrid)
+	best := slices.Clone(lowest(p.modes).x)
+	c := p.minimise(best, -1, 30, 0.1)
+	for round := range 5 {
+		before := p.noise
 		p.noiseFrom(best)
-		c := p.minimise(best, -1, 25, 1e-3)
 		if round == 0 {
-			p.isothermal(best, c)
+			p.modes = p.coarse().scan(best, tauGrid)
+			p.settle(best)
+			if m := lowest(p.modes); m.cost < p.cost(best, false)-1e-3 {
+				copy(best, m.x)
+			}
 		}
+		last := c
+		c = p.minimise(best, -1, 25, 1e-3)
+		if math.Abs(math.Log(p.noise.sigma/before.sigma)) < 0.03 && p.noise.wander == before.wander && p.noise.phi == before.phi && c > last-1 {
+			break
+		}
+	}
+	for i := range p.modes {
+		p.modes[i].cost = p.cost(p.modes[i].x, false)
 	}
 	return best
 }
 
-// isothermal takes the gas to keep its temperature while it leaks when the trace
-// speaks clearly for it (e² to 1): a tank full of metal, a bottle in a water bath,
-// readings so slow that all heat has gone.
-func (p *problem) isothermal(x []float64, cost float64) {
-	fl := *p.fl
-	fl.couple = 0
-	alt := *p
-	alt.fl = &fl
-	y := append([]float64(nil), x...)
-	for _, h := range p.heat {
-		if h >= 0 {
-			y[h] = 0
+// settle keeps the valleys of the scan, on all knots and with τ let go, so that the modes
+// say how good a fit on each side of a hump can be.
+func (p *problem) settle(best []float64) {
+	var valleys []mode
+	for i, m := range p.modes {
+		if i > 0 && m.cost > p.modes[i-1].cost || i+1 < len(p.modes) && m.cost > p.modes[i+1].cost {
+			continue
 		}
+		if math.Abs(m.x[p.tau]-best[p.tau]) > 0.6 {
+			m.cost = p.minimise(m.x, -1, 15, 1e-2)
+		} else {
+			copy(m.x, best)
+			m.cost = p.cost(best, false)
+		}
+		valleys = append(valleys, m)
 	}
-	y[p.tau] = math.Log(tauGuess)
-	if alt.minimise(y, -1, 25, 1e-2) < cost-4 {
-		p.fl = &fl
-		copy(x, y)
-	}
+	p.modes = valleys
 }
 
-// thin keeps every k-th knot, for a first look; a short run is kept whole.
-func (r *run) thin(k int) *run {
-	if len(r.t) < 8*k {
-		return r
-	}
-	c := *r
-	c.t, c.p, c.weight, c.spread, c.wall = nil, nil, nil, nil, nil
-	for i := 0; i < len(r.t); i += k {
-		c.t, c.p = append(c.t, r.t[i]), append(c.p, r.p[i])
-		c.weight, c.spread = append(c.weight, r.weight[i]), append(c.spread, r.spread[i])
-		if r.wall != nil {
-			c.wall = append(c.wall, r.wall[i])
+// coarse is the same problem on a quarter of the knots, each the mean of more readings.
+func (p *problem) coarse() *problem {
+	c := *p
+	c.runs = nil
+	for _, r := range p.runs {
+		if r.coarse != nil {
+			r = r.coarse
 		}
+		c.runs = append(c.runs, r)
 	}
-	c.step *= float64(k)
+	// The mean of four neighbours: less noise, and less of it alike.
+	c.gains = nil
+	n := p.noise
+	c.setNoise(noise{sigma: n.sigma / 2 * math.Sqrt((1+n.phi)/(1-n.phi)), phi: math.Pow(n.phi, 4), wander: 2 * n.wander * math.Sqrt((1-n.phi)/(1+n.phi))})
 	return &c
 }
 
-// guess starts κ from a share of the fall of √|p| over each hold, as if there were
-// no drift, with heat as a share of the start pressure left in the gas.
-func (p *problem) guess(share, heat float64) []float64 {
+func lowest(modes []mode) mode {
+	return slices.MinFunc(modes, func(a, b mode) int { return cmp.Compare(a.cost, b.cost) })
+}
+
+// guess starts κ from the fall of √|p| over each hold, as if there were no drift.
+func (p *problem) guess() []float64 {
 	x := make([]float64, len(p.prior))
 	for j, q := range p.prior {
 		x[j] = q.mean
 	}
+	x[p.tau] = math.Log(tauGuess)
 	sum, n, sumRef, nRef := 0.0, 0.0, 0.0, 0.0
 	for i, r := range p.runs {
 		k := len(r.t)
 		x[p.start[i]] = r.p[0]
+		if r.leg.Kind == Drift {
+			x[p.start[i]] = 0
+		}
+		if h := p.heat[i]; h >= 0 && r.past != nil {
+			x[h], _ = r.past.heat(tauGuess)
+		}
 		span := r.t[k-1] - r.t[0]
 		if r.leg.Kind == Drift {
 			if g := (r.p[k-1] - r.p[0]) / span; math.Abs(g) < 20 {
@@ -411,7 +440,7 @@ func (p *problem) guess(share, heat float64) []float64 {
 		}
 	}
 	if n > 0 {
-		x[p.kappa] = share * sum / n
+		x[p.kappa] = sum / n
 	}
 	if p.kappaVac >= 0 {
 		x[p.kappaVac] = x[p.kappa]
@@ -419,73 +448,8 @@ func (p *problem) guess(share, heat float64) []float64 {
 	if p.kappaRef >= 0 {
 		x[p.kappaRef] = math.Max(sumRef/math.Max(nRef, 1)-x[p.kappa], 0.2*sumRef/math.Max(nRef, 1))
 	}
-	for i, h := range p.heat {
-		if h >= 0 && share != 1 {
-			x[h] = heat * p.runs[i].p[0]
-		}
-	}
 	p.clampTo(x)
 	return x
-}
-
-// noiseFrom estimates serial correlation and noise from the residuals at x.
-func (p *problem) noiseFrom(x []float64) {
-	p.cost(x, false)
-	var c0, c1, n, k float64
-	for i, r := range p.runs {
-		last := 0.0
-		res := make([]float64, len(r.t))
-		for j := range r.t {
-			res[j] = (r.p[j] - p.model[i][j]) * r.weight[j]
-		}
-		// A spike that got through must not pass for correlation.
-		lim := 4 * mad(res)
-		for j := range res {
-			e := math.Min(math.Max(res[j], -lim), lim)
-			c0 += e * e
-			if j > 0 {
-				c1 += e * last
-			}
-			last = e
-		}
-		n += float64(len(r.t))
-		k++
-	}
-	used := 2 + 2*k
-	phi := 0.0
-	if c0 > 0 {
-		// Fitting a curve takes correlation out of the residuals; what it takes is about
-		// (1 + 3φ + parameters)/n [Kendall, Biometrika 41, 1954; from memory, extended].
-		phi = c1 / c0 * n / math.Max(n-k, 1)
-		phi += (1 + 3*math.Max(phi, 0) + 0.7*used) / n
-	}
-	p.phi = math.Min(math.Max(phi, 0), 0.97)
-	// Whitened sum of squares with the new φ.
-	sum := 0.0
-	count := 0.0
-	for i, r := range p.runs {
-		last := 0.0
-		var es []float64
-		for j := range r.t {
-			raw := (r.p[j] - p.model[i][j]) * r.weight[j]
-			if j > 0 {
-				es = append(es, raw-p.phi*last)
-			}
-			last = raw
-		}
-		lim := huber * 1.5 * mad(es)
-		for _, e := range es {
-			e = math.Min(math.Max(e, -lim), lim)
-			sum += e * e
-			count++
-		}
-	}
-	floor := 0.0
-	for _, r := range p.runs {
-		floor = math.Max(floor, 0.3*r.noise/math.Sqrt(r.count))
-	}
-	dof := math.Max(count-used+1, 2)
-	p.sigma = math.Max(math.Sqrt(sum/dof), math.Max(floor, 1e-3))
 }
 
 // freedom is the number of readings' worth of information behind the noise.
@@ -494,7 +458,7 @@ func (p *problem) freedom() float64 {
 	for _, r := range p.runs {
 		n += float64(len(r.t)) - 2
 	}
-	return math.Max(n*(1-p.phi)/(1+p.phi)-2, 3)
+	return math.Max(n*(1-p.noise.phi)/(1+p.noise.phi)-2, 3)
 }
 
 func mad(x []float64) float64 {
@@ -541,7 +505,30 @@ func (p *problem) covariance(i, j int, free []int) float64 {
 
 func (p *problem) variance(j int, free []int) float64 { return p.covariance(j, j, free) }
 
-// profile finds, on one side of the optimum, where the cost has risen by k².
+// outermost is where the scan expects the cost to have risen by k² on one side of all
+// the fits it made, and the fit from which to go there.
+func (p *problem) outermost(x []float64, j int, best, k float64, up bool) (from []float64, bound float64) {
+	dir := 1.0
+	if !up {
+		dir = -1
+	}
+	bound = math.Inf(-1)
+	free := slices.Delete(seq(len(x)), p.tau, p.tau+1)
+	for _, m := range p.modes {
+		c := p.cost(m.x, true)
+		if c > best+k*k {
+			continue
+		}
+		sd := math.Sqrt(p.variance(j, free))
+		if b := dir*m.x[j] + sd*math.Sqrt(k*k-(c-best)); b > bound {
+			from, bound = m.x, b
+		}
+	}
+	return from, dir * bound
+}
+
+// profile finds, on one side of the optimum, where the cost has risen by k² for good:
+// a fit at another τ that is nearly as good belongs to the interval.
 func (p *problem) profile(x []float64, j int, best, k, sd float64, up bool) float64 {
 	at := x[j]
 	if !up && at <= 0 {
@@ -557,6 +544,10 @@ func (p *problem) profile(x []float64, j int, best, k, sd float64, up bool) floa
 	y := append([]float64(nil), x...)
 	lo, hi := 0.0, math.Inf(1) // distances with rise below and above k²
 	dist := k * sd
+	if from, bound := p.outermost(x, j, best, k, up); from != nil && dir*(from[j]-at) > 0.3*dist {
+		copy(y, from)
+		lo, dist = dir*(from[j]-at), dir*(bound-at)
+	}
 	for range 9 {
 		v := at + dir*dist
 		if v <= 0 {

@@ -25,105 +25,191 @@ func Judge(legs []Leg, s Setup) (Result, error) {
 		return Result{}, err
 	}
 	s = s.withDefaults()
-	if len(legs) == 0 {
-		return Result{}, ErrNoHold
+	test, err := gather(legs, s)
+	if err != nil {
+		return Result{}, err
 	}
-	var runs []*run
-	var w []string
-	hold, ref := false, 0.0
-	top := 0.0
+	e := test.fit(s)
+	if e.slow && s.Volume == 0 {
+		return Result{}, ErrSlowReference
+	}
+	res := Result{Nominal: !test.reference || e.slow, HoldMore: math.NaN()}
+	if test.pressure && test.vacuum {
+		e.apart(&res)
+	}
+	e.wetSide = test.pressure && !(test.vacuum && !res.Differ) && (!res.Differ || e.index == e.p.kappa)
+	sz := e.size()
+	e.fill(&res, sz)
+	test.rule(&res, e, sz)
+	for i := range legs {
+		res.Legs = append(res.Legs, e.tracing(i, sz))
+	}
+	return res, nil
+}
+
+// gathered are the legs of a test made ready, and what there is among them.
+type gathered struct {
+	runs                    []*run
+	ref                     float64 // m
+	drift, pressure, vacuum bool
+	reference               bool
+	top                     float64 // Pa, the largest pressure
+	held                    float64 // s, the longest hold without the orifice
+	said                    []string
+}
+
+func gather(legs []Leg, s Setup) (*gathered, error) {
+	g := &gathered{}
 	for i, l := range legs {
+		l, lost, err := l.whole(i)
+		if err != nil {
+			return nil, err
+		}
+		if lost > 0 {
+			g.said = append(g.said, fmt.Sprintf("Leg %d: %d of its readings are not numbers and are left out, as a gap.", i+1, lost))
+		}
 		if err := l.check(i); err != nil {
-			return Result{}, err
+			return nil, err
 		}
 		r := prepare(l, s.Resolution)
-		if len(r.t) < 2 {
-			return Result{}, fmt.Errorf("leg %d: nothing is left between the start and the end of the hold", i+1)
-		}
-		if l.Kind == Hold {
-			if math.Abs(r.peak) < math.Max(40, 8*r.noise) {
-				return Result{}, fmt.Errorf("leg %d never rises above %.2g inH2O: %w", i+1, math.Abs(r.peak)/249.089, ErrNoHold)
-			}
-			if len(r.t) < minHold {
-				return Result{}, fmt.Errorf("leg %d holds for %d reading(s) only; a hold needs at least %d: read faster, or the leak is too large for a hold", i+1, len(r.t), minHold)
-			}
-			hold = hold || l.Reference == 0
+		r.place = i
+		if err := r.usable(s.Barometer); err != nil {
+			return nil, err
 		}
 		if l.Reference > 0 {
-			if ref > 0 && ref != l.Reference {
-				return Result{}, fmt.Errorf("two reference orifices, %.4g and %.4g mm: use one in a test", ref*1e3, l.Reference*1e3)
+			if g.ref > 0 && g.ref != l.Reference {
+				return nil, fmt.Errorf("two reference orifices, %.4g and %.4g mm: use one in a test", g.ref*1e3, l.Reference*1e3)
 			}
-			ref = l.Reference
+			g.ref = l.Reference
 		}
-		for j, p := range r.p {
-			if math.Abs(p) > 0.9*s.Barometer {
-				return Result{}, fmt.Errorf("leg %d reads %.4g kPa at %.4g s: that is absolute pressure, not gauge; take the barometer off", i+1, p/1e3, r.t[j])
-			}
-			top = math.Max(top, math.Abs(p))
-		}
-		runs = append(runs, &r)
+		g.note(&r)
 	}
-	if !hold {
-		return Result{}, ErrNoHold
+	if !g.pressure && !g.vacuum {
+		return nil, ErrNoHold
 	}
-	if s.Volume == 0 && ref == 0 {
-		return Result{}, fmt.Errorf("the volume is missing: give it, or add a run with a known orifice")
+	if s.Volume == 0 && g.ref == 0 {
+		return nil, fmt.Errorf("the volume is missing: give it, or add a run with a known orifice")
 	}
-	fl := newFlow(s.Cd, s.Barometer, s.Temperature, top)
-	kelvin := s.Barometer / s.Temperature
 	// Drift legs first: the first leg carries the common drift.
-	slices.SortStableFunc(runs, func(a, b *run) int { return int(b.leg.Kind) - int(a.leg.Kind) })
+	slices.SortStableFunc(g.runs, func(a, b *run) int { return int(b.leg.Kind) - int(a.leg.Kind) })
+	return g, nil
+}
 
-	p := newProblem(runs, fl, kelvin, false)
-	x := p.fit()
-	best := p.cost(x, true)
+// note takes a run in.
+func (g *gathered) note(r *run) {
+	g.runs = append(g.runs, r)
+	for _, p := range r.p {
+		g.top = math.Max(g.top, math.Abs(p))
+	}
+	switch {
+	case r.leg.Kind == Drift:
+		g.drift = true
+		return
+	case r.leg.Reference > 0:
+		g.reference = true
+		return
+	case r.peak < 0:
+		g.vacuum = true
+	default:
+		g.pressure = true
+	}
+	g.held = math.Max(g.held, r.t[len(r.t)-1]-r.t[0])
+}
 
-	var press, vac, refLeg bool
-	drift := false
-	for _, r := range runs {
-		switch {
-		case r.leg.Kind == Drift:
-			drift = true
-		case r.leg.Reference > 0:
-			refLeg = true
-		case r.peak < 0:
-			vac = true
-		default:
-			press = true
+// usable refuses a run that holds nothing to fit.
+func (r *run) usable(barometer float64) error {
+	i := r.place + 1
+	if len(r.t) < 2 {
+		return fmt.Errorf("leg %d: nothing is left between the start and the end of the hold", i)
+	}
+	if r.leg.Kind == Hold {
+		if math.Abs(r.peak) < math.Max(40, 8*r.noise) {
+			return fmt.Errorf("leg %d never rises above %.2g inH2O (is the unit right?): %w", i, math.Abs(r.peak)/249.089, ErrNoHold)
+		}
+		if len(r.t) < minHold {
+			return fmt.Errorf("leg %d holds for %d reading(s) only; a hold needs at least %d: read faster, or the leak is too large for a hold", i, len(r.t), minHold)
 		}
 	}
-	k := p.factor(s)
-	res := Result{Nominal: !refLeg, HoldMore: math.NaN()}
-	e := estimate{p: p, x: x, best: best, k: k, s: s, ref: ref, index: p.kappa}
-	if press && vac {
-		sep := newProblem(runs, fl, kelvin, true)
-		y := sep.fit()
-		// Compare both models under the noise of the wider one.
-		p.phi, p.sigma = sep.phi, sep.sigma
-		p.minimise(x, -1, 12, 1e-4)
-		gain := p.cost(x, false) - sep.cost(y, true)
-		ratio := math.Abs(math.Log(math.Max(y[sep.kappa], 1e-9) / math.Max(y[sep.kappaVac], 1e-9)))
-		pe := estimate{p: sep, x: y, best: sep.cost(y, true), k: k, s: s, ref: ref, index: sep.kappa, wetSide: true}
-		ve := pe
-		ve.index, ve.wetSide = sep.kappaVac, false
-		a, b := pe.size(), ve.size()
-		res.Pressure, res.Vacuum = &a.Size, &b.Size
-		if gain > 9 && ratio > 0.1 {
-			res.Differ = true
-			p, x = sep, y
-			e = pe
-			if b.D > a.D {
-				e = ve
-			}
+	for j, p := range r.p {
+		if math.Abs(p) > 0.9*barometer {
+			return fmt.Errorf("leg %d reads %.4g kPa at %.4g s: that is absolute pressure, not gauge; take the barometer off", i, p/1e3, r.t[j])
 		}
-		e.best = p.cost(x, true)
 	}
-	e.wetSide = press && !(vac && !res.Differ) && (!res.Differ || e.index == p.kappa)
-	sz := e.size()
+	return nil
+}
+
+// fit finds the one diameter of all legs.
+func (g *gathered) fit(s Setup) estimate {
+	fl := newFlow(s.Cd, s.Barometer, s.Temperature, g.top)
+	p := newProblem(g.runs, fl, s.Barometer/s.Temperature, false)
+	e := estimate{p: p, x: p.fit(), s: s, ref: g.ref, index: p.kappa}
+	e.best = p.cost(e.x, true)
+	if !g.drift {
+		e.best = p.unlean(e.x)
+	}
+	e.k = p.factor(s)
+	if p.kappaRef >= 0 {
+		p.cost(e.x, true)
+		sd := math.Sqrt(p.variance(p.kappaRef, seq(len(e.x))))
+		e.slow = e.x[p.kappaRef] < slowReference*sd
+	}
+	return e
+}
+
+// slowReference is how many standard deviations an orifice must speed the fall up by.
+const slowReference = 2.5
+
+// unlean takes the lean towards a common drift away, and returns the cost that is then
+// the lowest.
+func (p *problem) unlean(x []float64) float64 {
+	p.lean = 0
+	best := p.minimise(slices.Clone(x), -1, 30, 1e-2)
+	for i := range p.modes {
+		p.modes[i].cost = p.minimise(p.modes[i].x, -1, 15, 1e-2)
+		best = math.Min(best, p.modes[i].cost)
+	}
+	return best
+}
+
+// apart gives pressure and vacuum diameters of their own, and goes on with the larger
+// where the trace asks for two.
+func (e *estimate) apart(res *Result) {
+	p := e.p
+	sep := newProblem(p.runs, p.fl, p.kelvin, true)
+	y := sep.fit()
+	if p.lean == 0 {
+		sep.unlean(y)
+	}
+	// Compare both models under the noise of the wider one.
+	p.setNoise(sep.noise)
+	p.minimise(e.x, -1, 12, 1e-4)
+	gain := p.cost(e.x, false) - sep.cost(y, true)
+	ratio := math.Abs(math.Log(math.Max(y[sep.kappa], 1e-9) / math.Max(y[sep.kappaVac], 1e-9)))
+	pe := *e
+	pe.p, pe.x, pe.best, pe.index, pe.wetSide = sep, y, sep.cost(y, true), sep.kappa, true
+	ve := pe
+	ve.index, ve.wetSide = sep.kappaVac, false
+	a, b := pe.size(), ve.size()
+	res.Pressure, res.Vacuum = &a.Size, &b.Size
+	if gain > 9 && ratio > 0.1 {
+		res.Differ = true
+		*e = pe
+		if b.D > a.D {
+			*e = ve
+		}
+	}
+	e.best = e.p.cost(e.x, true)
+	if e.p.lean == 0 {
+		e.best = e.p.unlean(e.x)
+	}
+}
+
+// fill writes down what was found.
+func (e estimate) fill(res *Result, sz sized) {
+	p, x := e.p, e.x
 	res.Size, res.Volume, res.Limit = sz.Size, sz.volume, sz.limit
-	res.Tangent = sz.tangent
-	res.Budget = sz.budget
-	res.DriftRate = x[p.drift]
+	res.Tangent, res.Budget = sz.tangent, sz.budget
+	res.DriftRate, res.Zero = x[p.drift], x[p.zero]
 	res.SettleTau = math.Exp(x[p.tau])
 	for i, r := range p.runs {
 		if r.leg.Kind == Hold {
@@ -131,50 +217,38 @@ func Judge(legs []Leg, s Setup) (Result, error) {
 			break
 		}
 	}
-	res.Residual = p.residual(x)
-	res.Verdict = e.verdict(sz)
+	res.Residual, res.Noise = p.scatter(x)
+}
 
-	held := 0.0
-	for _, r := range runs {
-		if r.leg.Kind == Hold && r.leg.Reference == 0 {
-			held = math.Max(held, r.t[len(r.t)-1]-r.t[0])
-		}
-	}
-	if s.Watching && res.Verdict != Undecided && (!drift || held < watchSeconds) {
+// rule gives the verdict, withholds it where something speaks against it, and says what
+// would help.
+func (g *gathered) rule(res *Result, e estimate, sz sized) {
+	res.Verdict = e.verdict(sz)
+	w := g.said
+	if e.s.Watching && res.Verdict != Undecided && (!g.drift || g.held < watchSeconds) {
 		res.Verdict = Undecided
-		if drift {
-			res.HoldMore = math.Ceil(watchSeconds - held)
+		if g.drift {
+			res.HoldMore = math.Ceil(watchSeconds - g.held)
 		} else {
 			w = append(w, "While the hold runs a verdict needs a drift leg first: seal at zero gauge and watch for 60 s.")
 		}
 	}
-	w = append(w, e.remarks(&res, sz, drift, press, vac)...)
-	if res.Verdict == Undecided && math.IsNaN(res.HoldMore) {
-		more, why := e.holdMore(sz, drift)
+	doubts := e.doubts(res)
+	if len(doubts) > 0 {
+		res.Verdict, res.HoldMore = Undecided, math.NaN()
+	}
+	w = append(w, doubts...)
+	w = append(w, e.remarks(res, sz, g.drift)...)
+	if res.Verdict == Undecided && math.IsNaN(res.HoldMore) && len(doubts) == 0 {
+		more, why := e.holdMore(sz, g.drift)
 		res.HoldMore = more
 		if why != "" {
 			w = append(w, why)
 		}
 	}
-	res.Sharper = e.sharper(res, drift, vac)
+	res.Sharper = e.sharper(*res, g.drift, g.vacuum)
 	res.Warnings = w
-	p.cost(x, false)
-	order := map[*run]int{}
-	for i, r := range p.runs {
-		order[r] = i
-	}
-	for i := range legs {
-		for _, r := range runs {
-			if sameLeg(r.leg, legs[i]) {
-				res.Legs = append(res.Legs, p.tracing(order[r], x, e, sz))
-				break
-			}
-		}
-	}
-	return res, nil
 }
-
-func sameLeg(a, b Leg) bool { return &a.Time[0] == &b.Time[0] && a.Kind == b.Kind }
 
 // factor is the coverage factor of the interval: Student's t at 95 %, or a wider
 // one while the hold may still be stopped at any moment.
@@ -186,13 +260,20 @@ func (p *problem) factor(s Setup) float64 {
 	return k
 }
 
-// residual is the standard deviation of a single reading about the fit.
-func (p *problem) residual(x []float64) float64 {
+// noiseSpan is the time over which readings scatter about a straight line by their noise
+// alone, s: longer than gauges remember, shorter than what a model may miss.
+const noiseSpan = 12.0
+
+// scatter is the standard deviation of a single reading about the fit, and about straight
+// lines through short stretches of it, which is the noise alone.
+func (p *problem) scatter(x []float64) (residual, noise float64) {
 	p.cost(x, false)
-	sum, n := 0.0, 0.0
+	var sum, n, own, free float64
 	for i, r := range p.runs {
 		// Interpolate the fit to the readings of the hold.
-		j := 0
+		j, skipped := 0, 0
+		last := r.p[0] - p.model[i][0]
+		var l line
 		for k, t := range r.leg.Time {
 			t -= r.offset
 			if t < r.t[0] || t > r.t[len(r.t)-1] {
@@ -203,13 +284,47 @@ func (p *problem) residual(x []float64) float64 {
 			}
 			u := (t - r.t[j]) / (r.t[j+1] - r.t[j])
 			d := r.leg.Gauge[k] - (p.model[i][j]*(1-u) + p.model[i][j+1]*u)
-			if math.Abs(d) < 8*math.Max(r.noise, p.sigma) {
-				sum += d * d
-				n++
+			// A spike stands off the reading before it; what stays off is no spike.
+			if jump := math.Abs(d - last); jump > 8*r.noise && skipped < 3 {
+				skipped++
+				continue
 			}
+			last, skipped = d, 0
+			sum += d * d
+			n++
+			if l.n >= 8 && t-l.first > noiseSpan {
+				own, free = own+l.rest(), free+l.n-2
+				l = line{}
+			}
+			l.add(t, d)
+		}
+		if l.n >= 8 {
+			own, free = own+l.rest(), free+l.n-2
 		}
 	}
-	return math.Sqrt(sum / math.Max(n, 1))
+	residual = math.Sqrt(sum / math.Max(n, 1))
+	if free == 0 {
+		return residual, residual
+	}
+	return residual, math.Sqrt(own / free)
+}
+
+// line gathers what a straight line through points needs.
+type line struct{ n, first, t, y, tt, ty, yy float64 }
+
+func (l *line) add(t, y float64) {
+	if l.n == 0 {
+		l.first = t
+	}
+	t -= l.first
+	l.n, l.t, l.y = l.n+1, l.t+t, l.y+y
+	l.tt, l.ty, l.yy = l.tt+t*t, l.ty+t*y, l.yy+y*y
+}
+
+// rest is the sum of squares about the line.
+func (l *line) rest() float64 {
+	stt, sty, syy := l.tt-l.t*l.t/l.n, l.ty-l.t*l.y/l.n, l.yy-l.y*l.y/l.n
+	return math.Max(syy-sty*sty/math.Max(stt, 1e-12), 0)
 }
 
 // estimate reads the diameter off a fit.
@@ -222,6 +337,7 @@ type estimate struct {
 	ref     float64
 	index   int
 	wetSide bool // the reading comes from a pressure leg
+	slow    bool // the reference run fell no faster than the other: it says nothing
 }
 
 type sized struct {
@@ -234,6 +350,7 @@ type sized struct {
 	sdRatio     float64
 	tangent     float64
 	wet         float64
+	noise       float64 // Pa, of a reading about the fit
 	budget      []Source
 }
 
@@ -252,7 +369,7 @@ func (e estimate) size() sized {
 	out.sdVolume = s.VolumeTolerance / 2
 	lnV := math.Log(math.Max(s.Volume, 1e-9))
 	out.limit = s.Limit
-	if p.kappaRef >= 0 {
+	if p.kappaRef >= 0 && !e.slow {
 		kr := math.Max(x[p.kappaRef], 1e-12)
 		sdRef := math.Sqrt(p.variance(p.kappaRef, all)) / kr
 		known := math.Log(gas.Area(e.ref)) - math.Log(kr) // ln V if the orifice reads its drilled size
@@ -286,6 +403,7 @@ func (e estimate) size() sized {
 		out.wet = heavyVapour
 		out.High += heavyVapour * out.D
 	}
+	out.noise, _ = p.scatter(x)
 	out.budget = e.budget(out, sd, all)
 	return out
 }
@@ -314,7 +432,7 @@ func (e estimate) budget(out sized, sd float64, all []int) []Source {
 	if e.index == p.kappaVac {
 		ref = []int{p.kappaRef, p.kappa}
 	}
-	drift := append(append([]int{p.drift}, p.delta...), p.bend...)
+	drift := append([]int{p.drift, p.zero}, p.delta...)
 	settle := append([]int{p.tau}, p.heat...)
 	noise := p.variance(e.index, group(ref))
 	withDrift := p.variance(e.index, group(ref, drift))
@@ -326,7 +444,7 @@ func (e estimate) budget(out sized, sd float64, all []int) []Source {
 		scale = math.Max(out.kHigh*out.kHigh, 1e-20)
 	}
 	b := []Source{
-		{"gauge noise", fmt.Sprintf("%.2g Pa a reading, correlation %.2f between knots", p.residual(x), p.phi), "from the residuals", noise / scale},
+		{"gauge noise", fmt.Sprintf("%.2g Pa a reading, correlation %.2f between knots", out.noise, p.noise.phi), "from the residuals", noise / scale},
 		{"drift", fmt.Sprintf("%+.2g Pa/s", x[p.drift]), "fitted with the other legs", math.Max(withDrift-noise, 0) / scale},
 		{"settling", fmt.Sprintf("τ %.0f s", math.Exp(x[p.tau])), "fitted; normal on ln τ, 5 to 40 s", math.Max(withSettle-withDrift, 0) / scale},
 	}
@@ -410,17 +528,19 @@ func (e estimate) verdict(z sized) Verdict {
 }
 
 // tracing copies a leg's knots, its fit and what a leak of the limit would show.
-func (p *problem) tracing(i int, x []float64, e estimate, z sized) Trace {
+func (e estimate) tracing(place int, z sized) Trace {
+	p := e.p
+	i := slices.IndexFunc(p.runs, func(r *run) bool { return r.place == place })
 	r := p.runs[i]
 	t := r.trace
-	l := p.locals(i, x)
+	l := p.locals(i, e.x)
 	for k := range r.t {
 		t.Time = append(t.Time, r.t[k]+r.offset)
 	}
 	t.Measured = append(t.Measured, r.p...)
 	t.Fitted = make([]float64, len(r.t))
 	r.integrate(p.fl, l, p.kelvin, t.Fitted, nil)
-	l[inKappa] += gas.Area(z.limit)/z.volume - x[e.index]
+	l[inKappa] += gas.Area(z.limit)/z.volume - e.x[e.index]
 	l[inKappa] = math.Max(l[inKappa], 0)
 	t.AtLimit = make([]float64, len(r.t))
 	r.integrate(p.fl, l, p.kelvin, t.AtLimit, nil)

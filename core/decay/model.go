@@ -69,7 +69,7 @@ const (
 	inWall         // share of the wall temperature that the gas feels
 	inStart        // Pa
 	inHeat         // Pa
-	inBend         // Pa/s², how fast the drift changes within the leg
+	inZero         // Pa, what the gauge shows when open to the air
 	nLocal
 )
 
@@ -88,12 +88,14 @@ func (r *run) integrate(fl *flow, par local, kelvin float64, model []float64, se
 	st := state{q: (par[inStart] - par[inHeat]) / u, psi: par[inHeat]}
 	st.dq[inStart], st.dq[inHeat], st.dpsi[inHeat] = 1/u, -(1+st.q/fl.barometer)/u, 1
 	want := sens != nil
-	c := coeffs{fl: fl, kappa: kappa, g: g, bend: par[inBend], tau: tau, beta: par[inWall], want: want, barom: fl.barometer}
+	c := coeffs{fl: fl, kappa: kappa, g: g, tau: tau, beta: par[inWall], want: want, barom: fl.barometer}
 	for i := range r.t {
 		if i > 0 {
 			span := r.t[i] - r.t[i-1]
 			_, df := fl.at(st.q + st.psi)
-			n := int(math.Ceil(span * (1.4*kappa*df + 1/tau) / 0.4))
+			// The heat of charging needs short steps while there is much of it; the method
+			// damps what is left, however long the step.
+			n := int(math.Ceil(span * (1.4*kappa*df + math.Exp(-r.t[i-1]/(3*tau))/tau) / r.stride))
 			n = min(max(n, 1), 24)
 			h := span / float64(n)
 			var w0, dw float64
@@ -102,9 +104,8 @@ func (r *run) integrate(fl *flow, par local, kelvin float64, model []float64, se
 			}
 			for k := range n {
 				at := func(x float64) float64 { return w0 + dw*(float64(k)+x)/float64(n) }
-				clock := func(x float64) float64 { return r.t[i-1] + h*(float64(k)+x) }
 				s1 := st
-				c.solve(&s1, h*gam, at(gam), clock(gam))
+				c.solve(&s1, h*gam, at(gam))
 				// Base of the second stage: y + h(1−γ)F(y1), and hγF(y1) = y1 − y.
 				s2 := st
 				m := (1 - gam) / gam
@@ -116,12 +117,12 @@ func (r *run) integrate(fl *flow, par local, kelvin float64, model []float64, se
 						s2.dpsi[j] += m * (s1.dpsi[j] - st.dpsi[j])
 					}
 				}
-				c.solve(&s2, h*gam, at(1), clock(1))
+				c.solve(&s2, h*gam, at(1))
 				st = s2
 			}
 		}
 		p := st.q + st.psi + st.q*st.psi/fl.barometer
-		model[i] = p
+		model[i] = p + par[inZero]
 		if v := r.spread[i]; v > 0 {
 			// The mean over a bin differs from the value at its mean time by half the
 			// curvature times the variance of time.
@@ -142,6 +143,7 @@ func (r *run) integrate(fl *flow, par local, kelvin float64, model []float64, se
 			for j := range sens[i] {
 				sens[i][j] = st.dq[j]*(1+st.psi/fl.barometer) + st.dpsi[j]*(1+st.q/fl.barometer)
 			}
+			sens[i][inZero] = 1
 		}
 	}
 }
@@ -154,16 +156,15 @@ type state struct {
 type coeffs struct {
 	fl            *flow
 	kappa, g, tau float64
-	bend          float64
 	beta, barom   float64
 	want          bool
 }
 
 // solve does one implicit stage y = base + hg·F(y) in place, with w the wall
-// temperature as pressure before its share is taken and t the time of the stage.
-func (k *coeffs) solve(s *state, hg, w, t float64) {
+// temperature as pressure before its share is taken.
+func (k *coeffs) solve(s *state, hg, w float64) {
 	c := 1 + hg/k.tau
-	g := k.g + k.bend*t
+	g := k.g
 	wall := k.beta * w
 	// Second-order terms of p·V = m·R·T, a percent or so, taken from the state before
 	// the stage: warm gas leaves a little slower, and heat counts by the absolute pressure.
@@ -182,8 +183,8 @@ func (k *coeffs) solve(s *state, hg, w, t float64) {
 		step := (p - base + d*f) / (1 + d*df)
 		last := p
 		p -= step
-		if step < 1e-4 && step > -1e-4 {
-			f += df * (p - last) // quadratic convergence: what is left is far below a nanopascal
+		if step < 2e-2 && step > -2e-2 {
+			f += df * (p - last) // quadratic convergence: what is left is far below a millipascal
 			break
 		}
 	}
@@ -200,9 +201,6 @@ func (k *coeffs) solve(s *state, hg, w, t float64) {
 			case inDrift:
 				eq += hg
 				ep += hg * k.fl.couple
-			case inBend:
-				eq += hg * t
-				ep += hg * k.fl.couple * t
 			case inTau:
 				ep -= hg * wall / k.tau
 				tail = num * (c - 1) / (c * c)

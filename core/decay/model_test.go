@@ -9,7 +9,7 @@ import (
 
 // knots is a run with n knots over span seconds and a wall that warms and cools.
 func knots(n int, span float64) *run {
-	r := &run{leg: Leg{Kind: Hold}, peak: 3000, step: span / float64(n), count: 1}
+	r := &run{leg: Leg{Kind: Hold}, stride: fineStride, peak: 3000, step: span / float64(n), count: 1}
 	for i := range n {
 		t := span * float64(i) / float64(n-1)
 		r.t = append(r.t, t)
@@ -20,7 +20,7 @@ func knots(n int, span float64) *run {
 }
 
 func typical() local {
-	return local{inKappa: gas.Area(0.5e-3) / 0.04, inDrift: 0.7, inTau: math.Log(11), inWall: 0.9, inStart: 3100, inHeat: 420, inBend: 1e-3}
+	return local{inKappa: gas.Area(0.5e-3) / 0.04, inDrift: 0.7, inTau: math.Log(11), inWall: 0.9, inStart: 3100, inHeat: 420, inZero: 4}
 }
 
 // The sensitivities that are integrated beside the state must be the slopes of
@@ -129,4 +129,22 @@ func TestSmoothKeepsAWalkAndDropsNoise(t *testing.T) {
 	if after > before/5 {
 		t.Errorf("the noise falls from %.3f to %.3f only", math.Sqrt(before/200), math.Sqrt(after/200))
 	}
+}
+
+func TestMedianOfFiveInAnyOrder(t *testing.T) {
+	var permute func(x []float64, k int)
+	permute = func(x []float64, k int) {
+		if k == len(x) {
+			if m := medianOfFive(x[0], x[1], x[2], x[3], x[4]); m != 3 {
+				t.Errorf("the median of %v is %g, want 3", x, m)
+			}
+			return
+		}
+		for i := k; i < len(x); i++ {
+			x[k], x[i] = x[i], x[k]
+			permute(x, k+1)
+			x[k], x[i] = x[i], x[k]
+		}
+	}
+	permute([]float64{1, 2, 3, 4, 5}, 0)
 }

@@ -8,24 +8,28 @@ import (
 // run is a leg cut to its hold and averaged to knots.
 type run struct {
 	leg     Leg
+	place   int       // of the leg in the test
 	t       []float64 // s from the start of the hold, mean of each bin
 	p       []float64 // Pa, mean of each bin
 	wall    []float64 // K from the first knot, or nil
 	weight  []float64 // √(n/mean n) of each bin
 	spread  []float64 // variance of time within the bin, s²
 	step    float64   // s, typical distance of knots
+	stride  float64   // how far the integrator steps, in units of the fastest change
 	count   float64   // readings per knot, typical
 	trace   Trace
 	noise   float64 // Pa, of one reading, from second differences
 	peak    float64 // Pa, signed charge pressure
 	offset  float64 // s, leg time of t = 0
-	pumped  float64 // s, how long the last rise before the hold took; 0 when it was not recorded
-	against bool    // a plateau before the hold was taken for pumping against the leak
+	coarse  *run    // the same in a quarter of the bins; nil when there are few
+	past    *past   // what was recorded before the hold; nil when it began with it
+	after   settling
+	against bool // a plateau before the hold was taken for pumping against the leak
 }
 
 // prepare cuts, despikes and averages one leg.
 func prepare(l Leg, resolution float64) run {
-	r := run{leg: l}
+	r := run{leg: l, stride: fineStride}
 	med := medianFilter(l.Gauge, 5)
 	r.noise = math.Max(secondDifferenceNoise(l.Gauge), math.Max(resolution, smallestStep(l.Gauge))/math.Sqrt(12))
 	sign := 1.0
@@ -42,15 +46,17 @@ func prepare(l Leg, resolution float64) run {
 			hi, _ = slices.BinarySearch(l.Time, math.Nextafter(l.End, math.Inf(1)))
 		}
 	} else if l.Kind == Hold {
-		lo, r.pumped = holdStart(l.Time, med, sign, top, r.noise)
+		lo = holdStart(l.Time, med, sign, top, r.noise)
 		var gradual bool
 		hi, gradual = holdEnd(l.Time, med, sign, lo, r.noise)
 		if gradual {
 			// Pumping against a large leak stands still and then falls: the fall is the hold.
 			// Taking the plateau for a tight hold would be the dangerous mistake.
-			r.pumped = l.Time[hi] - l.Time[0]
 			lo, r.against = hi, true
 			hi, _ = holdEnd(l.Time, med, sign, lo, r.noise)
+		}
+		if lo > 0 {
+			lo = shutIn(l.Time[:hi], med[:hi], sign, lo)
 		}
 		r.trace.CutStart, r.trace.CutEnd = lo > 0, hi < len(l.Time)
 	}
@@ -64,14 +70,24 @@ func prepare(l Leg, resolution float64) run {
 	r.trace.Start, r.trace.End = l.Time[lo], l.Time[hi-1]
 	r.offset = l.Time[keep[0]]
 	r.peak = sign * math.Abs(med[lo])
-	r.average(keep)
+	if l.Kind == Hold && keep[0] > 2 {
+		r.past = newPast(l.Time[:keep[0]+1], med[:keep[0]+1])
+		r.after = settles(l.Time, med, sign, keep[0]-2)
+	}
+	r.average(keep, maxKnots)
+	if len(r.t) > maxKnots/2 {
+		c := r
+		c.t, c.p, c.wall, c.weight, c.spread = nil, nil, nil, nil, nil
+		c.average(keep, maxKnots/4)
+		c.stride = roughStride
+		r.coarse = &c
+	}
 	return r
 }
 
 // holdStart finds the reading after the last steep rise of |p|: the end of
-// pumping up, or of the last top-up, and how long that rise took.
-func holdStart(t, p []float64, sign, top, noise float64) (start int, took float64) {
-	foot := 0
+// pumping up, or of the last top-up.
+func holdStart(t, p []float64, sign, top, noise float64) (start int) {
 	j := 0
 	for i := 1; i < len(p); i++ {
 		for j < i-3 && t[i]-t[j+1] >= 3 {
@@ -87,18 +103,70 @@ func holdStart(t, p []float64, sign, top, noise float64) (start int, took float6
 					best = k
 				}
 			}
-			if start == 0 || t[j] > t[start]+1 {
-				foot = j
-			}
 			start = best
 		}
 	}
 	if start > 0 {
-		took = t[start] - t[foot]
 		// The median filter leads by its half width; two readings of guard cost nothing.
 		start = min(start+2, len(p)-1)
 	}
-	return start, took
+	return start
+}
+
+// fedLongest is how long a regulator is looked for after the rise, s.
+const fedLongest = 60
+
+// shutIn finds the reading from which the system is left to itself: a regulator holds
+// the pressure at its highest until it is shut, and what is sealed falls from the first
+// moment. Where it does not fall, nothing tells one from the other, and lo stays.
+func shutIn(t, p []float64, sign float64, lo int) int {
+	n := len(p)
+	end := lo
+	for end < n && t[end]-t[lo] <= fedLongest {
+		end++
+	}
+	if end-lo < 8 {
+		return lo
+	}
+	// Means over a second and a half, three readings at least.
+	wide := 3
+	for lo+wide < n && t[lo+wide]-t[lo] < 1.5 {
+		wide++
+	}
+	mean := make([]float64, 0, n-lo)
+	sum := 0.0
+	for i := lo; i < n; i++ {
+		sum += sign * p[i]
+		if i >= lo+wide {
+			sum -= sign * p[i-wide]
+		}
+		if i >= lo+wide-1 {
+			mean = append(mean, sum/float64(wide))
+		}
+	}
+	var second []float64
+	for i := 0; i+2*wide < len(mean); i++ {
+		second = append(second, mean[i]-2*mean[i+wide]+mean[i+2*wide])
+	}
+	if len(second) < 4 {
+		return lo
+	}
+	noise := mad(second) / math.Sqrt(6)
+	look := min(end-lo, len(mean))
+	top := slices.Max(mean[:look])
+	last := 0
+	for i, m := range mean[:look] {
+		if m >= top-4*noise {
+			last = i
+		}
+	}
+	if last >= look-wide || t[lo+last]-t[lo] > 0.6*(t[n-1]-t[lo]) {
+		return lo
+	}
+	if last == 0 {
+		return lo
+	}
+	return min(lo+last+wide/2+1, n-1)
 }
 
 // holdEnd finds the first reading that no longer belongs to the hold: a sudden
@@ -136,7 +204,12 @@ func suddenFall(t, p []float64, sign float64, lo int, noise, window float64) (at
 	n := len(p)
 	start := sign * p[lo]
 	j, back := lo, lo
+	looked := t[lo]
 	for i := lo + 1; i < n; i++ {
+		if t[i]-looked < window/16 {
+			continue
+		}
+		looked = t[i]
 		for j < i-3 && t[i]-t[j+1] >= window {
 			j++
 		}
@@ -199,14 +272,27 @@ func (r *run) despike(lo, hi int) []int {
 	return keep
 }
 
-// average puts the kept readings into at most maxKnots bins of equal duration.
-func (r *run) average(keep []int) {
+// firstKnot is the width of the first bin as a share of the mean one: while the gas
+// settles the trace bends within seconds, later it takes minutes.
+const firstKnot = 0.25
+
+const (
+	fineStride  = 0.4
+	roughStride = 1.0 // for looking around
+)
+
+// average puts the kept readings into at most so many bins, narrow ones at first.
+func (r *run) average(keep []int, most int) {
 	l := r.leg
 	t0, t1 := l.Time[keep[0]], l.Time[keep[len(keep)-1]]
-	bins := min(len(keep), maxKnots)
-	width := (t1 - t0) / float64(bins)
+	bins := min(len(keep), most)
 	r.step = math.Max((t1-t0)/float64(max(bins-1, 1)), 1e-9)
 	r.count = float64(len(keep)) / float64(bins)
+	first := math.Max(firstKnot, 1/r.count)
+	if l.Kind == Drift {
+		first = 1
+	}
+	growth := growing(bins, float64(bins)/first)
 	each := func(from, to int) {
 		var st, sp, sw, stt float64
 		n := float64(to - from)
@@ -233,8 +319,10 @@ func (r *run) average(keep []int) {
 		}
 	} else {
 		from := 0
+		width, edge := first*(t1-t0)/float64(bins), t0
 		for b := 1; from < len(keep); b++ {
-			edge := t0 + width*float64(b)
+			edge += width
+			width *= growth
 			to := from
 			for to < len(keep) && (l.Time[keep[to]] < edge || b >= bins) {
 				to++
@@ -252,6 +340,68 @@ func (r *run) average(keep []int) {
 			r.wall[i] -= zero
 		}
 	}
+}
+
+// growing is the factor by which each of n widths exceeds the one before when all
+// together are total times the first.
+func growing(n int, total float64) float64 {
+	if total < float64(n)*1.001 {
+		return 1
+	}
+	lo, hi := 1.0, 2.0
+	for range 40 {
+		g := (lo + hi) / 2
+		if (math.Pow(g, float64(n))-1)/(g-1) < total {
+			lo = g
+		} else {
+			hi = g
+		}
+	}
+	return lo
+}
+
+// past is the pressure before the hold, from which the heat follows that charging or
+// drawing down left in the gas.
+type past struct {
+	dt, dp []float64 // s and Pa from one point to the next
+	first  float64   // Pa, what was there when the recording began
+	span   float64   // s
+}
+
+const pastPoints = 40
+
+func newPast(t, p []float64) *past {
+	out := &past{first: p[0], span: t[len(t)-1] - t[0]}
+	stride := max(1, (len(t)-1)/pastPoints)
+	last := 0
+	for i := range t {
+		if i > last && (i-last >= stride || i == len(t)-1) {
+			out.dt, out.dp = append(out.dt, t[i]-t[last]), append(out.dp, p[i]-p[last])
+			last = i
+		}
+	}
+	return out
+}
+
+// heat returns the part of the pressure that is heat at the end of the past, and its
+// slope in ln τ. At given pressure the gas follows dψ/dt = (γ−1)/γ·dp/dt − ψ/(γτ): mass
+// and energy of a volume fed (or emptied) through an opening at wall temperature.
+func (h *past) heat(tau float64) (psi, slope float64) {
+	const gamma = 1 + gammaMinus1
+	for i, dt := range h.dt {
+		x := dt / (gamma * tau)
+		e := math.Exp(-x)
+		fed := -math.Expm1(-x) / x // mean of the decay over the step
+		slope = slope*e + psi*e*x + adiabatic*h.dp[i]*(fed-e)
+		psi = psi*e + adiabatic*h.dp[i]*fed
+	}
+	return psi, slope
+}
+
+// unsure is the standard deviation of that heat in Pa, for a hold that starts at peak.
+// What was in the system when the recording began may have brought heat of its own.
+func (h *past) unsure(peak float64) float64 {
+	return math.Hypot(heatSpread*peak, heatWide*h.first*math.Exp(-h.span/(2*tauGuess)))
 }
 
 // smooth takes the noise off a wall temperature, which moves slowly, by local
@@ -312,6 +462,10 @@ func medianFilter(x []float64, width int) []float64 {
 	half := width / 2
 	for i := range x {
 		h := min(half, min(i, len(x)-1-i))
+		if h == 2 {
+			out[i] = medianOfFive(x[i-2], x[i-1], x[i], x[i+1], x[i+2])
+			continue
+		}
 		buf = append(buf[:0], x[i-h:i+h+1]...)
 		// Insertion sort: the window has five entries at most.
 		for a := 1; a < len(buf); a++ {
@@ -324,13 +478,37 @@ func medianFilter(x []float64, width int) []float64 {
 	return out
 }
 
+// medianOfFive drops the least of four, and takes the second of what is left.
+func medianOfFive(a, b, c, d, e float64) float64 {
+	if b < a {
+		a, b = b, a
+	}
+	if d < c {
+		c, d = d, c
+	}
+	if c < a {
+		b, c, d = d, a, b
+	}
+	a = e
+	if b < a {
+		a, b = b, a
+	}
+	if c < a {
+		b, c = d, a
+	}
+	if b < c {
+		return b
+	}
+	return c
+}
+
 // secondDifferenceNoise estimates the noise of one reading from the median
 // second difference, which neither trend nor spikes disturb.
 func secondDifferenceNoise(x []float64) float64 {
 	if len(x) < 5 {
 		return 0
 	}
-	stride := max(1, (len(x)-2)/2000)
+	stride := max(1, (len(x)-2)/1000)
 	var d []float64
 	for i := 1; i+1 < len(x); i += stride {
 		d = append(d, math.Abs(x[i-1]-2*x[i]+x[i+1]))

@@ -4,8 +4,6 @@ import (
 	"math"
 	"math/rand/v2"
 
-	"gonum.org/v1/gonum/mat"
-
 	"wexter/core/decay"
 )
 
@@ -195,75 +193,6 @@ func (w truth) leg(kind decay.Kind, rng *rand.Rand) decay.Leg {
 		}
 	}
 	return l
-}
-
-// bound is the Cramér–Rao bound on the standard deviation of ln d for one hold
-// with a drift leg, the volume known: finite differences of the truth itself in
-// d, drift, start, settling heat (by the waiting time's stand-in, τ) and level.
-func (w truth) bound() float64 {
-	base := w
-	base.walk, base.wait = 0, math.Max(w.wait, 0)
-	_, p0, _ := base.simulate(decay.Hold)
-	_, q0, _ := base.simulate(decay.Drift)
-	n := len(p0)
-	diff := func(change func(*truth), h float64) []float64 {
-		c := base
-		change(&c)
-		_, p, _ := c.simulate(decay.Hold)
-		_, q, _ := c.simulate(decay.Drift)
-		out := make([]float64, 0, n+len(q0))
-		for i := range p0 {
-			out = append(out, (p[min(i, len(p)-1)]-p0[i])/h)
-		}
-		for i := range q0 {
-			out = append(out, (q[min(i, len(q)-1)]-q0[i])/h)
-		}
-		return out
-	}
-	cols := [][]float64{
-		diff(func(c *truth) { c.d *= 1.01 }, math.Log(1.01)),
-		diff(func(c *truth) { c.drift += 0.05 }, 0.05),
-		diff(func(c *truth) { c.start *= 1.01 }, 0.01*w.start),
-		diff(func(c *truth) { c.tau *= 1.05 }, 0.05),
-	}
-	// Settling left in the gas, as an exponential of its own.
-	a := make([]float64, len(cols[0]))
-	for i := range p0 {
-		a[i] = math.Exp(-float64(i) / w.rate / w.tau)
-	}
-	cols = append(cols, a)
-	long := w.white*w.white + w.ou*w.ou*2*w.ouTime*w.rate
-	if w.ouTime*w.rate < 0.5 {
-		long = w.white*w.white + w.ou*w.ou
-	}
-	m := mat.NewSymDense(len(cols), nil)
-	for i := range cols {
-		for j := range i + 1 {
-			s := 0.0
-			for k := range cols[i] {
-				s += cols[i][k] * cols[j][k]
-			}
-			m.SetSym(i, j, s/long)
-		}
-	}
-	// Weak knowledge of settling: its amplitude within the adiabatic bound, τ within 5 to 40 s.
-	m.SetSym(4, 4, m.At(4, 4)+1/math.Pow(0.11*w.start, 2))
-	m.SetSym(3, 3, m.At(3, 3)+1/(0.52*0.52))
-	sc := make([]float64, len(cols))
-	for i := range sc {
-		sc[i] = math.Sqrt(math.Max(m.At(i, i), 1e-300))
-	}
-	u := mat.NewSymDense(len(cols), nil)
-	for i := range sc {
-		for j := range i + 1 {
-			u.SetSym(i, j, m.At(i, j)/sc[i]/sc[j])
-		}
-	}
-	var inv mat.Dense
-	if err := inv.Inverse(u); err != nil {
-		return math.Inf(1)
-	}
-	return math.Sqrt(math.Max(inv.At(0, 0), 0)) / sc[0]
 }
 
 // draw returns a car, a rig and a day at random.
