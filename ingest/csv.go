@@ -7,11 +7,13 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
 	"unicode/utf8"
 
+	"wexter/core/decay"
 	"wexter/core/units"
 )
 
@@ -19,16 +21,21 @@ import (
 const (
 	MaxBytes = 64 << 20  // a log
 	MaxRows  = 2_000_000 // an hour of 12 channels at 500 Hz
+	maxLine  = 64 << 10  // bytes
+	maxSpan  = 7 * 24 * 3600.0
+	maxClock = 1e11 // s; seconds and milliseconds since 1970 are far below
+	mostLost = 0.05 // share of readings that may be no numbers
 )
 
 // Log is a pressure log in SI units.
 type Log struct {
-	Time     []float64 // s from the first reading
-	Gauge    []float64 // Pa above the barometer
-	Wall     []float64 // K, nil without such a column
-	Unit     string    // unit the pressure was written in
-	Absolute bool      // the file held absolute pressure; Barometer was taken off
-	Notes    []string  // sentences about what was recognised or left out
+	Time      []float64 // s from the first reading
+	Gauge     []float64 // Pa above the barometer
+	Wall      []float64 // K, nil without such a column
+	Unit      string    // unit the pressure was written in
+	Absolute  bool      // the file held absolute pressure; the barometer was taken off
+	Barometer float64   // Pa that were taken off
+	Notes     []string  // sentences about what was recognised or left out
 }
 
 // Options supplies what a file does not say.
@@ -43,6 +50,14 @@ type NoUnitError struct{ Column string }
 
 func (e *NoUnitError) Error() string {
 	return fmt.Sprintf("line 1: the pressure column %q has no unit; write it into the header, for example \"pressure_inH2O\", or supply it (--pressure-unit inH2O)", e.Column)
+}
+
+// NoBarometerError says that an absolute log does not begin open to the air, so that
+// nobody can tell what to take off.
+type NoBarometerError struct{ First float64 } // Pa
+
+func (e *NoBarometerError) Error() string {
+	return fmt.Sprintf("the pressure is absolute, and the log does not begin open to the air (it begins at %.2f kPa): give the barometer as this gauge reads it, or log some seconds open to the air first", e.First/1e3)
 }
 
 // ReadCSV reads a log. The error is one sentence with the line.
@@ -62,6 +77,9 @@ func ParseCSV(data []byte, o Options) (Log, error) {
 	data, err := plainText(data)
 	if err != nil {
 		return Log{}, err
+	}
+	if line, ok := longLine(data); ok {
+		return Log{}, fmt.Errorf("line %d is longer than %d kB; this is no log of readings", line, maxLine>>10)
 	}
 	// Lines before the header that start with # are comments; they keep their numbers.
 	skipped := 0
@@ -111,6 +129,27 @@ func plainText(data []byte) ([]byte, error) {
 		return nil, errors.New("this is not a text file; save the readings as CSV in UTF-8")
 	}
 	return data, nil
+}
+
+// longLine is the first line that is longer than any log has.
+func longLine(data []byte) (int, bool) {
+	for line := 1; ; line++ {
+		head, rest, found := bytes.Cut(data, []byte("\n"))
+		if len(head) > maxLine {
+			return line, true
+		}
+		if !found {
+			return 0, false
+		}
+		data = rest
+	}
+}
+
+// noNumbers are the words that loggers write where they have no reading.
+var noNumbers = map[string]bool{"": true, "nan": true, "null": true, "none": true, "n/a": true, "na": true, "-": true, "--": true, "---": true, "inf": true, "+inf": true, "-inf": true, "err": true, "error": true, "ol": true}
+
+func noNumber(s string) bool {
+	return len(s) <= 8 && noNumbers[strings.ToLower(strings.TrimSpace(s))]
 }
 
 // separator chooses the character that splits the header.
@@ -242,7 +281,7 @@ func (l layout) read(rd *csv.Reader, o Options, skipped, width int) (Log, error)
 		line, _ := rd.FieldPos(0)
 		return line + skipped
 	}
-	row := 0
+	row, lost, firstLost := 0, 0, 0
 	last := math.Inf(-1)
 	for {
 		rec, err := rd.Read()
@@ -277,10 +316,19 @@ func (l layout) read(rd *csv.Reader, o Options, skipped, width int) (Log, error)
 		if err != nil {
 			return Log{}, fmt.Errorf("line %d, column %d: %q is not a time; seconds or ISO 8601 were expected", at(), l.time+1, clip(rec[l.time]))
 		}
+		if math.Abs(t) > maxClock {
+			return Log{}, fmt.Errorf("line %d, column %d: a time of %s cannot be; is the unit right?", at(), l.time+1, clip(rec[l.time]))
+		}
 		if row > 1 && isISO != iso {
 			return Log{}, fmt.Errorf("line %d: the time changes from %s", at(), map[bool]string{true: "ISO 8601 to a number", false: "a number to ISO 8601"}[iso])
 		}
 		iso = isISO
+		if noNumber(rec[l.pressure]) || l.wall >= 0 && noNumber(rec[l.wall]) {
+			if lost++; lost == 1 {
+				firstLost = at()
+			}
+			continue
+		}
 		p, err := number(rec[l.pressure])
 		if err != nil {
 			return Log{}, fmt.Errorf("line %d, column %d: %q is not a pressure in %s", at(), l.pressure+1, clip(rec[l.pressure]), l.pUnit.Symbol)
@@ -306,12 +354,21 @@ func (l layout) read(rd *csv.Reader, o Options, skipped, width int) (Log, error)
 		case t < last:
 			return Log{}, fmt.Errorf("line %d: time runs backwards, %.6g s after %.6g s; the clock was set, or two logs were joined", at(), t, last)
 		}
+		if len(out.Time) > 0 && t-out.Time[0] > maxSpan {
+			return Log{}, fmt.Errorf("line %d: the log goes on for more than %.0f days; cut it to the test", at(), maxSpan/86400)
+		}
 		last = t
 		out.Time = append(out.Time, t)
 		out.Gauge = append(out.Gauge, p)
 		if l.wall >= 0 {
 			out.Wall = append(out.Wall, w)
 		}
+	}
+	if float64(lost) > mostLost*float64(row) {
+		return Log{}, fmt.Errorf("line %d: no number for a reading, and so for %d of %d; more than one in twenty is no gap", firstLost, lost, row)
+	}
+	if lost > 0 {
+		out.Notes = append(out.Notes, fmt.Sprintf("%d reading(s) had no number, the first in line %d, and were left out as a gap.", lost, firstLost))
 	}
 	if len(out.Time) < 2 {
 		return Log{}, fmt.Errorf("the file has %d reading(s); a trace needs at least two", len(out.Time))
@@ -323,32 +380,95 @@ func (l layout) read(rd *csv.Reader, o Options, skipped, width int) (Log, error)
 	if duplicates > 0 {
 		out.Notes = append(out.Notes, fmt.Sprintf("%d row(s) repeat a time and were left out.", duplicates))
 	}
-	out.gauge(l.absolute, o.Barometer)
+	if err := out.gauge(l.absolute, o.Barometer); err != nil {
+		return Log{}, err
+	}
 	return out, nil
 }
 
 // gauge takes the barometer off an absolute trace: one that says so, or one in
 // which every reading lies near an atmosphere, which no vapour system could hold.
-func (l *Log) gauge(said bool, barometer float64) {
-	low, high := math.Inf(1), math.Inf(-1)
-	for _, p := range l.Gauge {
-		low, high = math.Min(low, p), math.Max(high, p)
-	}
+func (l *Log) gauge(said bool, barometer float64) error {
+	low, high := slices.Min(l.Gauge), slices.Max(l.Gauge)
 	looks := low > 60e3 && high < 115e3
 	if !said && !looks {
-		return
+		return nil
 	}
 	l.Absolute = true
 	from := "the barometer given"
 	if barometer == 0 {
-		// The reading nearest to rest is the best barometer there is: the first one.
-		barometer = l.Gauge[0]
+		n := l.open(high - low)
+		if n == 0 {
+			return &NoBarometerError{First: l.Gauge[0]}
+		}
+		for _, p := range l.Gauge[:n] {
+			barometer += p / float64(n)
+		}
 		from = "the first reading, taken as the barometer"
+		if n > 1 {
+			from = fmt.Sprintf("the mean of the first %d readings, open to the air", n)
+		}
 	}
+	l.Barometer = barometer
 	for i := range l.Gauge {
 		l.Gauge[i] -= barometer
 	}
 	l.Notes = append(l.Notes, fmt.Sprintf("The pressure is absolute (%.1f to %.1f kPa): %.2f kPa, %s, was taken off.", low/1e3, high/1e3, barometer/1e3, from))
+	return nil
+}
+
+// What tells a log that begins open to the air: it stands still, then leaves quickly for
+// good, and what follows lasts longer. All chosen here.
+const (
+	stillWithin = 20.0  // Pa, that readings open to the air may move
+	noCharge    = 250.0 // Pa; a log that moves less holds no charge, but a drift leg
+	stillLeast  = 3     // readings
+)
+
+// open counts the readings at the beginning that stand open to the air; 0 when it cannot
+// be told. A hold that leaks away slowly, or begins while the pump runs, must not pass:
+// its first reading for the barometer would make a small leak of a large one.
+func (l *Log) open(span float64) int {
+	if span < noCharge {
+		return 1
+	}
+	still := max(stillWithin, 3*decay.ReadingNoise(l.Gauge))
+	n := 0
+	for n < len(l.Gauge) && math.Abs(l.Gauge[n]-l.Gauge[0]) <= still {
+		n++
+	}
+	if n < stillLeast || n == len(l.Gauge) {
+		return 0
+	}
+	far := 0
+	for i, p := range l.Gauge {
+		if math.Abs(p-l.Gauge[0]) > math.Abs(l.Gauge[far]-l.Gauge[0]) {
+			far = i
+		}
+	}
+	// From a tenth to nine tenths of the way.
+	way := math.Abs(l.Gauge[far] - l.Gauge[0])
+	from, to := -1, far
+	for i := n; i <= far; i++ {
+		d := math.Abs(l.Gauge[i] - l.Gauge[0])
+		if from < 0 && d > 0.1*way {
+			from = i
+		}
+		if d > 0.9*way {
+			to = i
+			break
+		}
+	}
+	if from < 0 {
+		return 0
+	}
+	end := l.Time[len(l.Time)-1]
+	quick, before, after := l.Time[to]-l.Time[from], l.Time[from], end-l.Time[to]
+	if quick > 90 || after < 2*before || after < quick {
+		return 0
+	}
+	// Readings just before the pump starts may already move: leave the last of them out.
+	return max(n-1, stillLeast-1)
 }
 
 func number(s string) (float64, error) {

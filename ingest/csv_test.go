@@ -65,8 +65,11 @@ func TestEveryBadFileGetsASentence(t *testing.T) {
 		{"two pressures", "time,pressure_Pa,pressure_kPa\n0,1,2\n", "two pressure columns"},
 		{"no unit", "time,pressure\n0,1\n1,2\n", "has no unit"},
 		{"text", "time,pressure_Pa\n0,1\n1,high\n", "line 3, column 2: \"high\" is not a pressure in Pa"},
-		{"NaN", "time,pressure_Pa\n0,1\n1,NaN\n", "line 3, column 2: \"NaN\""},
-		{"infinity", "time,pressure_Pa\n0,1\n1,Inf\n", "line 3, column 2"},
+		{"NaN", "time,pressure_Pa\n0,1\n1,NaN\n", "line 3: no number for a reading"},
+		{"infinity", "time,pressure_Pa\n0,1\n1,Inf\n", "line 3: no number for a reading"},
+		{"long line", "time,pressure_Pa\n0,1\n1," + strings.Repeat("2", 70<<10) + "\n", "line 3 is longer than 64 kB"},
+		{"far off time", "time_s,pressure_Pa\n1e300,1\n2e300,2\n", "line 2, column 1: a time of 1e300 cannot be"},
+		{"a log of years", "time_s,pressure_Pa\n0,1\n1,2\n1e9,2\n", "line 4: the log goes on for more than 7 days"},
 		{"bad time", "time,pressure_Pa\nzero,1\n1,2\n", "line 2, column 1: \"zero\" is not a time"},
 		{"backwards", "time,pressure_Pa\n5,1\n6,2\n4,3\n", "line 4: time runs backwards"},
 		{"short line", "time,pressure_Pa,temp\n0,1,20\n1,2\n", "line 3: 2 columns, the header has 3"},
@@ -115,7 +118,7 @@ func TestTooLongIsReadNoFurther(t *testing.T) {
 	var b strings.Builder
 	b.WriteString("time,pressure_Pa\n")
 	for i := range 5_000_000 {
-		fmt.Fprintf(&b, "%d,1\n", i)
+		fmt.Fprintf(&b, "%d.%02d,1\n", i/100, i%100)
 	}
 	want := fmt.Sprintf("line %d: more than %d readings", ingest.MaxRows+2, ingest.MaxRows)
 	if _, err := ingest.ReadCSV(strings.NewReader(b.String()), ingest.Options{}); err == nil || !strings.Contains(err.Error(), want) {
@@ -127,10 +130,6 @@ func TestDuplicatesAndAbsolutePressureAreSaid(t *testing.T) {
 	l, err := ingest.ParseCSV([]byte("time,pressure_Pa\n0,5\n0,5\n1,4\n"), ingest.Options{})
 	if err != nil || len(l.Time) != 2 || len(l.Notes) != 1 || !strings.Contains(l.Notes[0], "1 row(s) repeat") {
 		t.Errorf("%+v %v", l, err)
-	}
-	l, err = ingest.ParseCSV([]byte("time,pressure_kPa\n0,101.3\n1,104.5\n2,104.4\n"), ingest.Options{})
-	if err != nil || !l.Absolute || math.Abs(l.Gauge[1]-3200) > 1 || !strings.Contains(strings.Join(l.Notes, ""), "absolute") {
-		t.Errorf("absolute pressure: %+v %v", l, err)
 	}
 	l, err = ingest.ParseCSV([]byte("time,pressure_kPa_abs\n0,104.5\n1,104.4\n"), ingest.Options{Barometer: 101300})
 	if err != nil || math.Abs(l.Gauge[0]-3200) > 1 {
@@ -246,4 +245,84 @@ func FuzzParsePairs(f *testing.F) {
 			}
 		}
 	})
+}
+
+// absolute writes a log of absolute pressures at 5 Hz, kPa over 101.3 by f.
+func absolute(seconds float64, f func(t float64) float64) []byte {
+	var b bytes.Buffer
+	b.WriteString("time_s,pressure_kPa\n")
+	for i := range int(seconds * 5) {
+		t := float64(i) / 5
+		fmt.Fprintf(&b, "%.1f,%.4f\n", t, 101.3+f(t)+0.002*math.Sin(7.3*float64(i)))
+	}
+	return b.Bytes()
+}
+
+// An absolute log says its barometer only where it begins open to the air: a hold that
+// begins charged, or while the pump runs, would make its leak larger or smaller by far.
+func TestBarometerOfAnAbsoluteLog(t *testing.T) {
+	leak := func(t float64) float64 { return 3 * math.Exp(-t/300) }
+	pumped := func(wait, charge float64) func(t float64) float64 {
+		return func(t float64) float64 {
+			if t < wait {
+				return 0
+			}
+			if t < wait+charge {
+				return 3 * (t - wait) / charge
+			}
+			return leak(t - wait - charge)
+		}
+	}
+	for _, c := range []struct {
+		name string
+		log  []byte
+		told bool
+	}{
+		{"open, then charged", absolute(240, pumped(4, 8)), true},
+		{"open, then drawn down", absolute(240, func(t float64) float64 { return -pumped(4, 20)(t) }), true},
+		{"a drift leg", absolute(90, func(t float64) float64 { return 0.0004 * t }), true},
+		{"begins in mid-pump", absolute(240, func(t float64) float64 { return pumped(4, 20)(t + 12) }), false},
+		{"begins charged", absolute(240, leak), false},
+		{"begins charged and leaks fast", absolute(240, func(t float64) float64 { return 3 * math.Exp(-t/12) }), false},
+		{"charged, then opened", absolute(240, func(t float64) float64 {
+			if t > 230 {
+				return 0
+			}
+			return 3 * math.Exp(-t/5000)
+		}), false},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			l, err := ingest.ParseCSV(c.log, ingest.Options{})
+			var no *ingest.NoBarometerError
+			switch {
+			case c.told && (err != nil || !l.Absolute || math.Abs(l.Barometer-101300) > 12):
+				t.Errorf("barometer %.0f Pa, %v", l.Barometer, err)
+			case !c.told && !errors.As(err, &no):
+				t.Errorf("taken with a barometer of %.0f Pa, %v", l.Barometer, err)
+			}
+			given, err := ingest.ParseCSV(c.log, ingest.Options{Barometer: 101300})
+			if err != nil || given.Barometer != 101300 {
+				t.Errorf("with the barometer given: %.0f Pa, %v", given.Barometer, err)
+			}
+		})
+	}
+}
+
+// One reading without a number among hundreds is a gap, and said.
+func TestReadingWithoutANumberIsAGap(t *testing.T) {
+	for _, word := range []string{"NaN", "nan", "", "null", "-", "Inf", "---"} {
+		var b strings.Builder
+		b.WriteString("time_s;pressure_Pa\n")
+		for i := range 400 {
+			if i == 200 {
+				fmt.Fprintf(&b, "%d;%s\n", i, word)
+				continue
+			}
+			fmt.Fprintf(&b, "%d;%d\n", i, 3000-i)
+		}
+		l, err := ingest.ParseCSV([]byte(b.String()), ingest.Options{})
+		if err != nil || len(l.Time) != 399 || len(l.Notes) != 1 || !strings.Contains(l.Notes[0], "1 reading(s) had no number, the first in line 202") {
+			t.Errorf("%q: %d readings, %q, %v", word, len(l.Time), l.Notes, err)
+		}
+	}
 }

@@ -17,6 +17,7 @@ import (
 
 	"wexter/casework"
 	"wexter/core/bench"
+	"wexter/core/gas"
 	"wexter/core/knowledge"
 	"wexter/core/plumbing"
 	"wexter/core/record"
@@ -412,6 +413,14 @@ func (s *server) addLeg(c *echo.Context) error {
 		log, err = ingest.ParsePairs(f.text("pairs"), o)
 	default:
 		err = errors.New("choose a CSV file, or type pairs of time and pressure")
+	}
+	var open *ingest.NoBarometerError
+	if errors.As(err, &open) {
+		// Only a barometer that somebody read may be taken off; the standard one is a guess.
+		if t, e := s.shop.LiveTest(c.Request().Context(), c.Param("id")); e == nil && t.Test.Setup.Barometer != gas.StandardPressure {
+			o.Barometer = t.Test.Setup.Barometer
+			log, err = ingest.ParseCSV([]byte(kept), o)
+		}
 	}
 	if f.err != nil {
 		err = f.err

@@ -171,6 +171,16 @@ func runDecay(args []string, out, errs io.Writer) error {
 		legs = append(legs, decay.Leg{Kind: kind, Time: l.Time, Gauge: l.Gauge, Wall: l.Wall, Reference: ref})
 		return nil
 	}
+	if *drift != "" {
+		// Sealed at zero gauge: an absolute drift leg says what the barometer is.
+		l, err := readLog(*drift, o)
+		if err != nil {
+			return err
+		}
+		if l.Absolute {
+			o.Barometer = l.Barometer
+		}
+	}
 	for _, w := range words {
 		if err := add(w, decay.Hold, 0); err != nil {
 			return err

@@ -31,7 +31,7 @@ type run struct {
 func prepare(l Leg, resolution float64) run {
 	r := run{leg: l, stride: fineStride}
 	med := medianFilter(l.Gauge, 5)
-	r.noise = math.Max(secondDifferenceNoise(l.Gauge), math.Max(resolution, smallestStep(l.Gauge))/math.Sqrt(12))
+	r.noise = math.Max(ReadingNoise(l.Gauge), math.Max(resolution, smallestStep(l.Gauge))/math.Sqrt(12))
 	sign := 1.0
 	top := 0.0
 	for _, p := range med {
@@ -502,9 +502,9 @@ func medianOfFive(a, b, c, d, e float64) float64 {
 	return c
 }
 
-// secondDifferenceNoise estimates the noise of one reading from the median
-// second difference, which neither trend nor spikes disturb.
-func secondDifferenceNoise(x []float64) float64 {
+// ReadingNoise estimates the noise of one reading, in its unit, from the median
+// second difference, which neither trend nor spikes disturb; 0 for fewer than five.
+func ReadingNoise(x []float64) float64 {
 	if len(x) < 5 {
 		return 0
 	}
