@@ -99,12 +99,7 @@ func ParseCSV(data []byte, o Options) (Log, error) {
 	if err != nil {
 		return Log{}, err
 	}
-	rd := csv.NewReader(bytes.NewReader(data))
-	rd.Comma = sep
-	rd.ReuseRecord = true
-	rd.FieldsPerRecord = -1
-	rd.LazyQuotes = true
-	rd.TrimLeadingSpace = sep != '\t'
+	rd := newRows(data, sep, skipped)
 	header, err := rd.Read()
 	if err != nil {
 		return Log{}, fmt.Errorf("line %d: the header could not be read: %v", skipped+1, err)
@@ -113,7 +108,7 @@ func ParseCSV(data []byte, o Options) (Log, error) {
 	if err != nil {
 		return Log{}, err
 	}
-	return cols.read(rd, o, skipped, len(header))
+	return cols.read(rd, o, len(header))
 }
 
 // plainText takes a byte-order mark off and refuses what is not text.
@@ -149,7 +144,97 @@ func longLine(data []byte) (int, bool) {
 var noNumbers = map[string]bool{"": true, "nan": true, "null": true, "none": true, "n/a": true, "na": true, "-": true, "--": true, "---": true, "inf": true, "+inf": true, "-inf": true, "err": true, "error": true, "ol": true}
 
 func noNumber(s string) bool {
+	if s != "" && s[len(s)-1] >= '0' && s[len(s)-1] <= '9' {
+		return false // the plain case first
+	}
 	return len(s) <= 8 && noNumbers[strings.ToLower(strings.TrimSpace(s))]
+}
+
+// rows are the records of a file, one after another.
+type rows interface {
+	Read() ([]string, error) // valid until the next; io.EOF at the end
+	Line() int               // of the record just read
+	Comma() rune
+}
+
+// newRows reads by encoding/csv, or, where nothing is quoted, by cutting lines: a log has
+// hundreds of thousands of them.
+func newRows(data []byte, sep rune, skipped int) rows {
+	if bytes.IndexByte(data, '"') < 0 {
+		return &plainRows{rest: string(data), sep: byte(sep), line: skipped}
+	}
+	rd := csv.NewReader(bytes.NewReader(data))
+	rd.Comma = sep
+	rd.ReuseRecord = true
+	rd.FieldsPerRecord = -1
+	rd.LazyQuotes = true
+	rd.TrimLeadingSpace = sep != '\t'
+	return quotedRows{rd, skipped}
+}
+
+type quotedRows struct {
+	rd      *csv.Reader
+	skipped int
+}
+
+func (q quotedRows) Comma() rune { return q.rd.Comma }
+
+func (q quotedRows) Line() int {
+	line, _ := q.rd.FieldPos(0)
+	return line + q.skipped
+}
+
+func (q quotedRows) Read() ([]string, error) {
+	rec, err := q.rd.Read()
+	var pe *csv.ParseError
+	if errors.As(err, &pe) {
+		return nil, fmt.Errorf("line %d: %v", pe.Line+q.skipped, pe.Err)
+	}
+	return rec, err
+}
+
+type plainRows struct {
+	rest string
+	sep  byte
+	line int
+	rec  []string
+}
+
+func (p *plainRows) Comma() rune { return rune(p.sep) }
+
+func (p *plainRows) Line() int { return p.line }
+
+func (p *plainRows) Read() ([]string, error) {
+	for p.rest != "" {
+		line := p.rest
+		if i := strings.IndexByte(line, '\n'); i >= 0 {
+			line, p.rest = line[:i], line[i+1:]
+		} else {
+			p.rest = ""
+		}
+		p.line++
+		line = strings.TrimSuffix(line, "\r")
+		if line == "" {
+			continue
+		}
+		p.rec = p.rec[:0]
+		for {
+			i := strings.IndexByte(line, p.sep)
+			field := line
+			if i >= 0 {
+				field = line[:i]
+			}
+			if p.sep != '\t' && field != "" && (field[0] == ' ' || field[0] == '\t') {
+				field = strings.TrimLeft(field, " \t")
+			}
+			p.rec = append(p.rec, field)
+			if i < 0 {
+				return p.rec, nil
+			}
+			line = line[i+1:]
+		}
+	}
+	return nil, io.EOF
 }
 
 // separator chooses the character that splits the header.
@@ -271,16 +356,12 @@ func columns(header []string, o Options, line int) (layout, error) {
 	return l, nil
 }
 
-func (l layout) read(rd *csv.Reader, o Options, skipped, width int) (Log, error) {
+func (l layout) read(rd rows, o Options, width int) (Log, error) {
 	out := Log{Unit: l.pUnit.Symbol}
 	var epoch time.Time
 	iso := false
 	duplicates := 0
-	// The line is asked for only when a sentence needs it.
-	at := func() int {
-		line, _ := rd.FieldPos(0)
-		return line + skipped
-	}
+	at := rd.Line // asked for only when a sentence needs it
 	row, lost, firstLost := 0, 0, 0
 	last := math.Inf(-1)
 	for {
@@ -289,10 +370,6 @@ func (l layout) read(rd *csv.Reader, o Options, skipped, width int) (Log, error)
 			break
 		}
 		if err != nil {
-			var pe *csv.ParseError
-			if errors.As(err, &pe) {
-				return Log{}, fmt.Errorf("line %d: %v", pe.Line+skipped, pe.Err)
-			}
 			return Log{}, err
 		}
 		if first := rec[0]; first == "" || first[0] == '#' || first[0] == ' ' {
@@ -305,7 +382,7 @@ func (l layout) read(rd *csv.Reader, o Options, skipped, width int) (Log, error)
 		}
 		if len(rec) != width {
 			hint := ""
-			if len(rec) > width && strings.ContainsRune(strings.Join(rec, ""), '.') == false && rd.Comma == ',' {
+			if len(rec) > width && !strings.Contains(strings.Join(rec, ""), ".") && rd.Comma() == ',' {
 				hint = "; with decimal commas the columns must be separated by semicolons or tabs"
 			} else if len(rec) < width {
 				hint = "; the line is cut short, or another separator is used"

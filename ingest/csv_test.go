@@ -326,3 +326,20 @@ func TestReadingWithoutANumberIsAGap(t *testing.T) {
 		}
 	}
 }
+
+// A log is read alike whether anything in it is quoted or not.
+func TestQuotesChangeNothing(t *testing.T) {
+	for _, log := range []string{
+		"time_s,pressure_Pa,wall_C\n0,3000,20\n1, 2990 ,20.1\r\n\n# note\n2,2980,20.2\n",
+		"time_s;pressure_Pa\n0;3000,5\n 1;2990,25\n2;2980",
+		"time_s\tpressure_Pa\n0\t3000\n\n1\t2990\n",
+		"time_s,pressure_Pa\n0,3000\n1\n",
+		"time_s,pressure_Pa\n0,3000\n\n1,x\n",
+	} {
+		plain, err := ingest.ParseCSV([]byte(log), ingest.Options{})
+		quoted, errQuoted := ingest.ParseCSV([]byte(strings.Replace(log, "time_s", `"time_s"`, 1)), ingest.Options{})
+		if fmt.Sprint(plain, err) != fmt.Sprint(quoted, errQuoted) {
+			t.Errorf("%q: %v, %v; with quotes %v, %v", log, plain, err, quoted, errQuoted)
+		}
+	}
+}

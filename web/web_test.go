@@ -315,7 +315,7 @@ func TestBadLogs(t *testing.T) {
 		{"x.csv", "%PDF-1.7 …", "PDF document"},
 		{"x.csv", "time,rpm\n0,1\n1,2\n", "no pressure column"},
 		{"x.csv", "time,pressure_Pa\n0,1\n1,oops\n", "line 3, column 2"},
-		{"x.csv", "time,pressure_Pa\n0,1\n1,NaN\n", "line 3, column 2"},
+		{"x.csv", "time,pressure_Pa\n0,1\n1,NaN\n", "line 3: no number"},
 		{"x.csv", "time,pressure_Pa\n3,1\n1,2\n", "time runs backwards"},
 		{"x.csv", "time,pressure_Pa\n", "0 reading(s)"},
 		{"x.csv", "time,pressure_Pa\n0,1\n1;2\n", "1 columns, the header has 2"},

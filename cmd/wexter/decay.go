@@ -106,6 +106,8 @@ type decayOutput struct {
 	SettlePa      float64        `json:"settle_pa"`
 	VolumeL       float64        `json:"volume_l"`
 	ResidualPa    float64        `json:"residual_pa"`
+	NoisePa       float64        `json:"noise_pa"`
+	ZeroPa        float64        `json:"zero_pa"`
 	Pressure      *sizeOutput    `json:"pressure_legs,omitempty"`
 	Vacuum        *sizeOutput    `json:"vacuum_legs,omitempty"`
 	HoldStartS    float64        `json:"hold_start_s"`
@@ -206,7 +208,7 @@ func runDecay(args []string, out, errs io.Writer) error {
 func printDecay(out io.Writer, r decay.Result, notes []string, asJSON bool) error {
 	d := decayOutput{
 		OrificeMM: r.D * 1e3, OrificeLowMM: r.Low * 1e3, OrificeHighMM: r.High * 1e3, LimitMM: r.Limit * 1e3, LimitNominal: r.Nominal,
-		Verdict: r.Verdict, DriftPaPerS: r.DriftRate, SettlePa: r.Settle, VolumeL: r.Volume * 1e3, ResidualPa: r.Residual,
+		Verdict: r.Verdict, DriftPaPerS: r.DriftRate, SettlePa: r.Settle, VolumeL: r.Volume * 1e3, ResidualPa: r.Residual, NoisePa: r.Noise, ZeroPa: r.Zero,
 		Budget: r.Budget, Sharper: r.Sharper, Warnings: append(notes, r.Warnings...), Algorithm: decay.Version,
 		HoldStartS: r.Legs[0].Start, HoldEndS: r.Legs[0].End,
 	}
@@ -230,8 +232,8 @@ func printDecay(out io.Writer, r decay.Result, notes []string, asJSON bool) erro
 	if d.HoldMoreS != nil {
 		fmt.Fprintf(out, "hold %.0f s more\n", *d.HoldMoreS)
 	}
-	fmt.Fprintf(out, "drift %+.2f Pa/s, settling %.0f Pa, volume %.3g L, scatter %.2g Pa a reading, hold %.0f to %.0f s\n",
-		d.DriftPaPerS, d.SettlePa, d.VolumeL, d.ResidualPa, d.HoldStartS, d.HoldEndS)
+	fmt.Fprintf(out, "drift %+.2f Pa/s, gauge zero %+.1f Pa, settling %.0f Pa, volume %.3g L, scatter %.2g Pa a reading, hold %.0f to %.0f s\n",
+		d.DriftPaPerS, d.ZeroPa, d.SettlePa, d.VolumeL, d.ResidualPa, d.HoldStartS, d.HoldEndS)
 	for _, b := range r.Budget {
 		fmt.Fprintf(out, "  %3.0f %%  %-18s %s\n", b.Share*100, b.Source, b.Value)
 	}

@@ -133,7 +133,7 @@ var ErrSlowReference = errors.New("the run with the reference orifice falls no f
 const (
 	defaultLimit  = 0.508e-3 // 13 CCR 1968.2(e)(4): 0.020 in orifice (value from memory)
 	gammaMinus1   = 0.4
-	maxKnots      = 80
+	maxKnots      = 60
 	minHold       = 6    // knots
 	watchFactor   = 2.6  // wider factor while the hold runs
 	watchSeconds  = 60.0 // s, least hold while it runs

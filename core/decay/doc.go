@@ -31,7 +31,7 @@
 // amplitude for each leg, a small change of drift from leg to leg, the share of the
 // measured wall temperature that the gas feels, and how much warmer than the walls
 // the gas is that was fed. They are found by Levenberg–Marquardt with sensitivities
-// integrated beside the state, on a trace averaged to at most 80 knots a leg, with a
+// integrated beside the state, on a trace averaged to at most 60 knots a leg, with a
 // Huber loss. A fast leak that cools its gas and a slow one in hot gas can look alike:
 // the fit is made at several τ, and every valley is kept.
 //

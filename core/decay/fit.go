@@ -178,6 +178,9 @@ func (p *problem) accumulate(x []float64, normal bool) float64 {
 			}
 			s := &p.sens[i][k]
 			for j := range row {
+				if j == inWall && r.wall == nil {
+					continue
+				}
 				row[j] = cols[j].next(g, s[j]) * unit
 			}
 			for j := range row {
@@ -308,7 +311,7 @@ type mode struct {
 // first look.
 var (
 	tauGrid = []float64{1.2, 2.4, 4.8, 9.6, 19, 38, 70}
-	fewGrid = []float64{1.7, 5, 14, 40}
+	fewGrid = []float64{2, 8, 30}
 )
 
 // scan fits at each τ of a grid. A
@@ -342,8 +345,8 @@ func (p *problem) fit() []float64 {
 	p.setNoise(noise{sigma: sigma})
 	p.modes = p.coarse().scan(p.guess(), fewGrid)
 	best := slices.Clone(lowest(p.modes).x)
-	c := p.minimise(best, -1, 30, 0.1)
-	for round := range 5 {
+	c := p.minimise(best, -1, 8, 0.5)
+	for round := range 3 {
 		before := p.noise
 		p.noiseFrom(best)
 		if round == 0 {

@@ -66,10 +66,10 @@ const (
 	inKappa = iota // 1/m, sum of all openings over the volume
 	inDrift        // Pa/s
 	inTau          // ln s
-	inWall         // share of the wall temperature that the gas feels
 	inStart        // Pa
 	inHeat         // Pa
-	inZero         // Pa, what the gauge shows when open to the air
+	inWall         // share of the wall temperature that the gas feels
+	inZero         // Pa, what the gauge shows when open to the air; not integrated
 	nLocal
 )
 
@@ -87,7 +87,13 @@ func (r *run) integrate(fl *flow, par local, kelvin float64, model []float64, se
 	u := 1 + par[inHeat]/fl.barometer
 	st := state{q: (par[inStart] - par[inHeat]) / u, psi: par[inHeat]}
 	st.dq[inStart], st.dq[inHeat], st.dpsi[inHeat] = 1/u, -(1+st.q/fl.barometer)/u, 1
-	want := sens != nil
+	want := 0
+	if sens != nil {
+		want = inWall
+		if r.wall != nil {
+			want = inZero
+		}
+	}
 	c := coeffs{fl: fl, kappa: kappa, g: g, tau: tau, beta: par[inWall], want: want, barom: fl.barometer}
 	for i := range r.t {
 		if i > 0 {
@@ -111,11 +117,9 @@ func (r *run) integrate(fl *flow, par local, kelvin float64, model []float64, se
 				m := (1 - gam) / gam
 				s2.q += m * (s1.q - st.q)
 				s2.psi += m * (s1.psi - st.psi)
-				if want {
-					for j := range s2.dq {
-						s2.dq[j] += m * (s1.dq[j] - st.dq[j])
-						s2.dpsi[j] += m * (s1.dpsi[j] - st.dpsi[j])
-					}
+				for j := range want {
+					s2.dq[j] += m * (s1.dq[j] - st.dq[j])
+					s2.dpsi[j] += m * (s1.dpsi[j] - st.dpsi[j])
 				}
 				c.solve(&s2, h*gam, at(1))
 				st = s2
@@ -139,9 +143,10 @@ func (r *run) integrate(fl *flow, par local, kelvin float64, model []float64, se
 				model[i] += 0.5 * ddp * v
 			}
 		}
-		if want {
-			for j := range sens[i] {
-				sens[i][j] = st.dq[j]*(1+st.psi/fl.barometer) + st.dpsi[j]*(1+st.q/fl.barometer)
+		if want > 0 {
+			warm, full := 1+st.psi/fl.barometer, 1+st.q/fl.barometer
+			for j := range want {
+				sens[i][j] = st.dq[j]*warm + st.dpsi[j]*full
 			}
 			sens[i][inZero] = 1
 		}
@@ -157,7 +162,7 @@ type coeffs struct {
 	fl            *flow
 	kappa, g, tau float64
 	beta, barom   float64
-	want          bool
+	want          int // how many sensitivities are integrated
 }
 
 // solve does one implicit stage y = base + hg·F(y) in place, with w the wall
@@ -190,29 +195,37 @@ func (k *coeffs) solve(s *state, hg, w float64) {
 	}
 	flow := k.kappa * f
 	num := s.psi + hg*(wall/k.tau+k.fl.couple*g-cooling*flow)
-	if k.want {
-		inv := 1 / (1 + d*df)
-		for j := range s.dq {
-			eq, ep := s.dq[j], s.dpsi[j]
-			var ff, tail float64 // explicit part of d(κf), and of 1/c
-			switch j {
-			case inKappa:
-				ff = f
-			case inDrift:
-				eq += hg
-				ep += hg * k.fl.couple
-			case inTau:
-				ep -= hg * wall / k.tau
-				tail = num * (c - 1) / (c * c)
-			case inWall:
-				ep += hg * w / k.tau
-			}
-			dp := inv * (eq - hg*outflow*ff + m*((ep-hg*cooling*ff)/c+tail))
-			dflow := k.kappa*df*dp + ff
-			s.dq[j] = eq - hg*outflow*dflow
-			s.dpsi[j] = (ep-hg*cooling*dflow)/c + tail
-		}
+	if k.want > 0 {
+		k.slopes(s, stage{hg: hg, w: w, c: c, m: m, f: f, df: df, d: d, outflow: outflow, cooling: cooling, num: num})
 	}
 	s.q += hg * (g - outflow*flow)
 	s.psi = num / c
+}
+
+// stage is what a stage has worked out when its slopes are asked for.
+type stage struct{ hg, w, c, m, f, df, d, outflow, cooling, num float64 }
+
+// slopes takes the sensitivities through the same stage.
+func (k *coeffs) slopes(s *state, g stage) {
+	inv, mc := 1/(1+g.d*g.df), g.m/g.c
+	out, cool := g.hg*g.outflow*k.kappa*g.df, g.hg*g.cooling*k.kappa*g.df
+	for j := range k.want {
+		eq, ep := s.dq[j], s.dpsi[j]
+		dp := inv * (eq + mc*ep)
+		s.dq[j] = eq - out*dp
+		s.dpsi[j] = (ep - cool*dp) / g.c
+	}
+	// What each parameter adds in this stage: to the first equation, to the second, and
+	// to the second's divisor.
+	more := func(j int, eq, ep, tail float64) {
+		dp := inv * (eq + mc*ep + g.m*tail)
+		s.dq[j] += eq - out*dp
+		s.dpsi[j] += (ep-cool*dp)/g.c + tail
+	}
+	more(inKappa, -g.hg*g.outflow*g.f, -g.hg*g.cooling*g.f, 0)
+	more(inDrift, g.hg, g.hg*k.fl.couple, 0)
+	more(inTau, 0, -g.hg*k.beta*g.w/k.tau, g.num*(g.c-1)/(g.c*g.c))
+	if k.want > inWall {
+		more(inWall, 0, g.hg*g.w/k.tau, 0)
+	}
 }
