@@ -7,6 +7,8 @@ import (
 	"fmt"
 	"net/url"
 	"os"
+	"slices"
+	"strings"
 	"time"
 )
 
@@ -17,6 +19,9 @@ func (d *DB) Backup(ctx context.Context, path string) error {
 	}
 	part := path + ".part"
 	os.Remove(part)
+	if err := private(part); err != nil {
+		return fmt.Errorf("the backup could not be written: %w", err)
+	}
 	if err := d.read.WithContext(ctx).Exec("VACUUM INTO ?", part).Error; err != nil {
 		os.Remove(part)
 		return fmt.Errorf("the backup could not be written: %w", err)
@@ -29,8 +34,11 @@ func (d *DB) Backup(ctx context.Context, path string) error {
 // and its name told to done (empty when there was none). A shop that is being
 // served is refused.
 func Restore(backup, path string, done func(kept string)) error {
-	if st, err := os.Stat(backup); err != nil || !st.Mode().IsRegular() {
-		return fmt.Errorf("%s is no file that can be read", backup)
+	if _, err := readHeader(backup); err != nil {
+		return fmt.Errorf("%s is no backup: %w; nothing was changed", backup, err)
+	}
+	if err := inspect(backup); err != nil {
+		return fmt.Errorf("%w; nothing was changed", err)
 	}
 	part := path + ".restoring"
 	defer func() {
@@ -49,11 +57,16 @@ func Restore(backup, path string, done func(kept string)) error {
 	if err != nil {
 		return fmt.Errorf("%s is no whole backup: %w", backup, err)
 	}
-	var ok string
-	checked := db.read.Raw("PRAGMA integrity_check").Scan(&ok).Error
-	if err := errors.Join(checked, db.Close()); err != nil || ok != "ok" {
-		return fmt.Errorf("%s is damaged (%s); nothing was changed", backup, ok)
+	var found []string
+	checked := db.read.Raw("PRAGMA integrity_check(5)").Scan(&found).Error
+	if err := errors.Join(checked, db.Close()); err != nil || !slices.Equal(found, []string{"ok"}) {
+		return fmt.Errorf("%s is damaged (%s); nothing was changed", backup, strings.Join(found, "; "))
 	}
+	hold, err := Serve(path, "a restore", time.Now())
+	if err != nil {
+		return err
+	}
+	defer hold.Close()
 	kept := ""
 	if _, err := os.Stat(path); err == nil {
 		if err := alone(path); err != nil {

@@ -9,6 +9,7 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/url"
+	"sync/atomic"
 	"time"
 
 	"github.com/pressly/goose/v3"
@@ -16,6 +17,7 @@ import (
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
 	_ "modernc.org/sqlite" // the driver named "sqlite"
+	sqlite3 "modernc.org/sqlite/lib"
 )
 
 //go:embed migrations/*.sql
@@ -25,26 +27,36 @@ var migrations embed.FS
 type DB struct {
 	write, read *gorm.DB
 	path        string
+	damage      atomic.Pointer[string]
+	turn        chan struct{} // held by whoever writes
+	refused     atomic.Int64  // how often the file was found locked
 }
 
 // Open opens or creates the file and brings it to the newest schema. A file of a
-// newer Wexter, or one that is no database, is refused with a sentence.
+// newer Wexter, one of another program, one cut off, or one that is no database, is
+// refused with a sentence. The file is its owner's alone.
 func Open(path string) (*DB, error) {
+	if err := inspect(path); err != nil {
+		return nil, err
+	}
+	if err := private(path); err != nil {
+		return nil, fmt.Errorf("%s cannot be opened: %w", path, err)
+	}
 	w, err := connect(path, 1, "immediate")
 	if err != nil {
-		return nil, fmt.Errorf("%s cannot be opened as a Wexter database: %w", path, err)
+		return nil, fmt.Errorf("%s cannot be opened as a Wexter database: %w", path, Busy(err))
 	}
 	sqlDB, _ := w.DB()
 	if err := migrate(sqlDB); err != nil {
 		sqlDB.Close()
-		return nil, fmt.Errorf("%s: %w", path, err)
+		return nil, fmt.Errorf("%s: %w", path, Busy(err))
 	}
 	r, err := connect(path, 4, "deferred")
 	if err != nil {
 		sqlDB.Close()
 		return nil, err
 	}
-	return &DB{write: w, read: r, path: path}, nil
+	return &DB{write: w, read: r, path: path, turn: make(chan struct{}, 1)}, nil
 }
 
 // statementsStay is the time to live by which GORM keeps statements prepared for good.
@@ -53,7 +65,7 @@ const statementsStay = 10 * 365 * 24 * time.Hour
 
 func connect(path string, conns int, lock string) (*gorm.DB, error) {
 	q := url.Values{"_txlock": {lock}, "_time_format": {"sqlite"}}
-	for _, p := range []string{"journal_mode(WAL)", "synchronous(FULL)", "foreign_keys(1)", "busy_timeout(5000)", "trusted_schema(0)"} {
+	for _, p := range []string{"journal_mode(WAL)", "synchronous(FULL)", "foreign_keys(1)", "busy_timeout(1500)", "trusted_schema(0)"} {
 		q.Add("_pragma", p)
 	}
 	dsn := "file:" + (&url.URL{Path: path}).EscapedPath() + "?" + q.Encode()
@@ -92,6 +104,25 @@ func migrate(db *sql.DB) error {
 		return fmt.Errorf("this database was written by a newer Wexter (schema %d, this one knows %d); take the newer program", have, want)
 	}
 	_, err = p.Up(ctx)
+	return err
+}
+
+// BusyError says that another program keeps the shop's file locked.
+type BusyError struct{ err error }
+
+func (e *BusyError) Error() string {
+	return "another program keeps the shop's file locked; close it there and try again. Nothing was saved"
+}
+
+func (e *BusyError) Unwrap() error { return e.err }
+
+// Busy makes a BusyError of an error that comes from a lock, and returns any other as it
+// is.
+func Busy(err error) error {
+	var code interface{ Code() int }
+	if errors.As(err, &code) && (code.Code()&0xff == sqlite3.SQLITE_BUSY || code.Code()&0xff == sqlite3.SQLITE_LOCKED) {
+		return &BusyError{err}
+	}
 	return err
 }
 

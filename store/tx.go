@@ -20,9 +20,25 @@ var ErrNotFound = errors.New("this is not in the shop's records")
 // Read returns a Tx on the read pool.
 func (d *DB) Read(ctx context.Context) Tx { return Tx{d.read.WithContext(ctx)} }
 
-// Write runs f in one transaction on the single writer; an error undoes all of it.
+// Write runs f in one transaction on the single writer; an error undoes all of it. While
+// another program keeps the file locked, one caller waits for it and the others that came
+// meanwhile are told at once what it was told.
 func (d *DB) Write(ctx context.Context, f func(tx Tx) error) error {
-	return d.write.WithContext(ctx).Transaction(func(db *gorm.DB) error { return f(Tx{db}) })
+	came := d.refused.Load()
+	select {
+	case d.turn <- struct{}{}:
+		defer func() { <-d.turn }()
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+	if d.refused.Load() != came {
+		return &BusyError{errors.New("locked a moment ago")}
+	}
+	err := Busy(d.write.WithContext(ctx).Transaction(func(db *gorm.DB) error { return f(Tx{db}) }))
+	if b := new(BusyError); errors.As(err, &b) {
+		d.refused.Add(1)
+	}
+	return err
 }
 
 // Once is Write for an action that a form asked for. The key belongs to the form: the

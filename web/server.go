@@ -24,6 +24,7 @@ import (
 	"wexter/casework"
 	"wexter/instrument"
 	"wexter/live"
+	"wexter/store"
 )
 
 //go:embed templates/*.html
@@ -134,6 +135,7 @@ type page struct {
 	Form    url.Values
 	Now     time.Time
 	Money   string // sign of the shop's money
+	Damage  string // what is wrong with the shop's file
 	Data    any
 }
 
@@ -153,7 +155,7 @@ func (p page) Is(name string, value any, option string) bool { return p.V(name, 
 
 func (s *server) page(c *echo.Context, title, nav string, data any) page {
 	token, _ := c.Get("csrf").(string)
-	return page{Title: title, Nav: nav, CSRF: token, Key: newKey(), Now: s.shop.Now(), Money: s.shop.Currency(c.Request().Context()), Data: data}
+	return page{Title: title, Nav: nav, CSRF: token, Key: newKey(), Now: s.shop.Now(), Money: s.shop.Currency(c.Request().Context()), Damage: s.shop.DB.Damage(), Data: data}
 }
 
 func newKey() string {
@@ -183,6 +185,9 @@ func sentence(err error) (string, int) {
 		return q.Sentence, http.StatusUnprocessableEntity
 	case errors.As(err, &cf):
 		return casework.Upper(cf.Error()), http.StatusConflict
+	}
+	if b := new(store.BusyError); errors.As(store.Busy(err), &b) {
+		return casework.Upper(b.Error()) + ".", http.StatusServiceUnavailable
 	}
 	return "", 0
 }

@@ -215,6 +215,11 @@ func serveShop(v service) error {
 		}
 		return fmt.Errorf("cannot serve on %s: %w", v.addr, err)
 	}
+	hold, err := store.Serve(v.path, "at http://"+l.Addr().String(), time.Now())
+	if err != nil {
+		return errors.Join(err, l.Close())
+	}
+	defer hold.Close()
 	db, err := store.Open(v.path)
 	if err != nil {
 		l.Close()
@@ -239,6 +244,9 @@ func serveShop(v service) error {
 	}
 	fmt.Fprintf(v.out, "Wexter is at http://%s\n", l.Addr())
 	var beside sync.WaitGroup
+	beside.Go(func() {
+		db.Watch(ctx, func(err error) { slog.Error("the shop's file is not whole", "error", err) })
+	})
 	if v.later != nil {
 		beside.Go(func() { v.later(ctx, shop) })
 	}

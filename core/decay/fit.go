@@ -250,6 +250,9 @@ func (p *problem) minimise(x []float64, hold, most int, enough float64) float64 
 	lambda := 1e-3
 	try, scale := make([]float64, n), make([]float64, n)
 	c := p.cost(x, true)
+	if math.IsNaN(c) {
+		c = math.Inf(1)
+	}
 	at, grad := mat.NewSymDense(n, nil), make([]float64, n)
 	a := blas64.Symmetric{N: len(free), Stride: len(free), Data: make([]float64, len(free)*len(free)), Uplo: blas.Lower}
 	step := blas64.General{Rows: len(free), Cols: 1, Stride: 1, Data: make([]float64, len(free))}

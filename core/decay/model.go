@@ -47,6 +47,9 @@ func (fl *flow) at(p float64) (f, df float64) {
 		table, a = fl.g[1], -p
 	}
 	x := a / fl.step
+	if !(x < 1e6) {
+		return math.NaN(), math.NaN() // a step that went astray; its cost is no number, and it is not taken
+	}
 	i := int(x)
 	if i > len(table)-2 {
 		i = len(table) - 2

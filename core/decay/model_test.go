@@ -148,3 +148,25 @@ func TestMedianOfFiveInAnyOrder(t *testing.T) {
 	}
 	permute([]float64{1, 2, 3, 4, 5}, 0)
 }
+
+// A step of the fit that goes astray costs more than any number, and breaks nothing.
+func TestFlowOfNoNumberIsNone(t *testing.T) {
+	fl := newFlow(0.61, 101325, 293.15, 3300)
+	for _, p := range []float64{math.NaN(), math.Inf(1), math.Inf(-1), 1e300, -1e18} {
+		if f, df := fl.at(p); !math.IsNaN(f) || !math.IsNaN(df) {
+			t.Errorf("f(%g) = %g, slope %g", p, f, df)
+		}
+	}
+	r := knots(20, 60)
+	par := typical()
+	par[inDrift], par[inHeat] = 1e9, -1e8
+	model, sens := make([]float64, 20), make([]local, 20)
+	r.integrate(fl, par, 345, model, sens)
+	p := newProblem([]*run{r}, fl, 345, false)
+	p.setNoise(noise{sigma: 1})
+	x := p.guess()
+	x[p.drift] = math.NaN()
+	if c := p.cost(x, true); !math.IsNaN(c) {
+		t.Errorf("a drift that is no number costs %g", c)
+	}
+}

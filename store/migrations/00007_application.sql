@@ -1,0 +1,3 @@
+-- +goose Up
+-- Says in the file's header whose it is: "WXTR".
+PRAGMA application_id = 1465406546;
