@@ -6,6 +6,7 @@ import (
 	"encoding/hex"
 	"io/fs"
 	"net/http"
+	"strings"
 
 	"github.com/labstack/echo/v5"
 )
@@ -43,6 +44,9 @@ func (s *server) serveAssets(e *echo.Echo) error {
 	}
 	files := http.StripPrefix("/static/"+s.build+"/", http.FileServerFS(static))
 	e.GET("/static/"+s.build+"/*", func(c *echo.Context) error {
+		if strings.HasSuffix(c.Request().URL.Path, "/") {
+			return echo.ErrNotFound // what is in a folder is nobody's business
+		}
 		c.Response().Header().Set("Cache-Control", "public, max-age=31536000, immutable")
 		files.ServeHTTP(c.Response(), c.Request())
 		return nil

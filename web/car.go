@@ -292,7 +292,7 @@ func (s *server) carDo(c *echo.Context) error {
 			if code == 0 {
 				return err
 			}
-			return c.JSON(code, map[string]string{"failed": text})
+			return say(c, code, "failed", text)
 		}
 		return c.JSON(http.StatusOK, map[string]string{})
 	}

@@ -122,11 +122,11 @@ func (s *server) liveAct(c *echo.Context) error {
 		err = &casework.Problem{Sentence: "this bench does not know what to do"}
 	}
 	if err != nil {
-		say, code := sentence(err)
-		if say == "" {
+		text, code := sentence(err)
+		if text == "" {
 			return err
 		}
-		return c.JSON(code, map[string]string{"say": say})
+		return say(c, code, "say", text)
 	}
 	return c.NoContent(http.StatusNoContent)
 }

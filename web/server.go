@@ -62,8 +62,8 @@ func New(shop *casework.Shop, hub *live.Hub, reach instrument.Dialer) (http.Hand
 		p := c.Request().URL.Path
 		return strings.HasSuffix(p, "/stream") || strings.HasPrefix(p, "/photos/") || strings.HasSuffix(p, ".woff2") || strings.HasSuffix(p, ".pdf")
 	}})
-	e.Use(middleware.Recover(), packed, hostCheck, headers, s.limitBody(),
-		middleware.CSRFWithConfig(middleware.CSRFConfig{TokenLookup: "form:csrf", CookieName: "csrf", CookiePath: "/",
+	e.Use(middleware.Recover(), packed, hostCheck, headers, tokenPlace, s.limitBody(),
+		middleware.CSRFWithConfig(middleware.CSRFConfig{TokenLookup: "header:X-CSRF-Token,form:csrf", CookieName: "csrf", CookiePath: "/",
 			CookieHTTPOnly: true, CookieSameSite: http.SameSiteStrictMode, ContextKey: "csrf"}))
 
 	if err := s.serveAssets(e); err != nil {
@@ -91,6 +91,32 @@ func hostCheck(next echo.HandlerFunc) echo.HandlerFunc {
 		}
 		return next(c)
 	}
+}
+
+// tokenPlace refuses a token in the address: addresses end up in histories and logs, and
+// the library below would take it from there.
+func tokenPlace(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		if r := c.Request(); r.Method != http.MethodGet && r.Method != http.MethodHead && r.URL.Query().Has("csrf") {
+			return echo.NewHTTPError(http.StatusForbidden, "the token of a form does not belong in its address")
+		}
+		return next(c)
+	}
+}
+
+// refused logs a refusal once, with its reason.
+func refused(c *echo.Context, code int, reason string) {
+	switch code {
+	case http.StatusForbidden, http.StatusRequestEntityTooLarge, http.StatusUnprocessableEntity, http.StatusTooManyRequests:
+		r := c.Request()
+		slog.Warn("refused", "status", code, "method", r.Method, "path", r.URL.Path, "reason", reason)
+	}
+}
+
+// say answers a script that was refused.
+func say(c *echo.Context, code int, as, reason string) error {
+	refused(c, code, reason)
+	return c.JSON(code, map[string]string{as: reason})
 }
 
 // Loopback reports whether a host, with or without a port, is this computer.
@@ -169,6 +195,11 @@ func (s *server) render(c *echo.Context, code int, name string, p page) error {
 	if err := s.views[name].ExecuteTemplate(&b, "layout", p); err != nil {
 		return err
 	}
+	reason := p.Problem
+	if text, ok := p.Data.(string); ok && reason == "" {
+		reason = text
+	}
+	refused(c, code, reason)
 	return c.HTMLBlob(code, b.Bytes())
 }
 

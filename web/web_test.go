@@ -4,9 +4,11 @@ import (
 	"bytes"
 	"context"
 	"database/sql"
+	"database/sql"
 	"image"
 	"image/png"
 	"io"
+	"log/slog"
 	"math/rand/v2"
 	"mime/multipart"
 	"net/http"
@@ -33,6 +35,7 @@ type browser struct {
 	srv  *httptest.Server
 	c    *http.Client
 	shop *casework.Shop
+	path string // of the shop's file
 }
 
 // patient reaches instruments with all the patience that a slow machine needs.
@@ -44,7 +47,8 @@ func dial(ctx context.Context, address string) (live.Gauge, error) {
 
 func start(t *testing.T, full bool) *browser {
 	t.Helper()
-	db, err := store.Open(filepath.Join(t.TempDir(), "shop.db"))
+	path := filepath.Join(t.TempDir(), "shop.db")
+	db, err := store.Open(path)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -62,7 +66,7 @@ func start(t *testing.T, full bool) *browser {
 	srv := httptest.NewServer(h)
 	t.Cleanup(func() { hub.Close(); srv.Close(); db.Close() })
 	jar, _ := cookiejar.New(nil)
-	return &browser{t: t, srv: srv, c: &http.Client{Jar: jar}, shop: s}
+	return &browser{t: t, srv: srv, c: &http.Client{Jar: jar}, shop: s, path: path}
 }
 
 func (b *browser) read(r *http.Response, err error) (int, string, string) {
@@ -470,7 +474,7 @@ func TestAssetsAreNamedByTheirContents(t *testing.T) {
 			t.Errorf("%s: %d %s", n[0], r.StatusCode, r.Header.Get("Cache-Control"))
 		}
 	}
-	for _, path := range []string{"/static/app.css", "/static/000000000000/app.css", "/static/" + names[0][1] + "/none.js"} {
+	for _, path := range []string{"/static/app.css", "/static/000000000000/app.css", "/static/" + names[0][1] + "/none.js", "/static/" + names[0][1] + "/", "/static/" + names[0][1] + "/fonts/"} {
 		r, err := b.c.Get(b.srv.URL + path)
 		if err != nil {
 			t.Fatal(err)
@@ -527,5 +531,85 @@ func TestPhotoLimits(t *testing.T) {
 	}
 	if code, _, _ := b.upload(at+"/codes", b.fill(at), "photo", "x.png", photo.Bytes()); code != 413 {
 		t.Errorf("a form that takes no photo took one: %d", code)
+	}
+}
+
+// The token of a form counts in the form and in a header, and nowhere else.
+func TestTokenCountsInFormAndHeaderOnly(t *testing.T) {
+	b := start(t, false)
+	v := newCar(b)
+	token := v.Get("csrf")
+	v.Del("csrf")
+	send := func(address, header string) int {
+		r, err := http.NewRequest(http.MethodPost, b.srv.URL+address, strings.NewReader(v.Encode()))
+		if err != nil {
+			t.Fatal(err)
+		}
+		r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+		if header != "" {
+			r.Header.Set("X-CSRF-Token", header)
+		}
+		code, _, _ := b.read(b.c.Do(r))
+		return code
+	}
+	if code := send("/cases?csrf="+url.QueryEscape(token), ""); code != http.StatusForbidden {
+		t.Errorf("a token in the address: %d", code)
+	}
+	if code := send("/cases", ""); code != http.StatusForbidden && code != http.StatusBadRequest {
+		t.Errorf("no token: %d", code)
+	}
+	if rows, err := b.shop.Slate(context.Background()); err != nil || len(rows) != 0 {
+		t.Errorf("%d cases were made of refused forms, %v", len(rows), err)
+	}
+	if code := send("/cases", token); code != http.StatusOK {
+		t.Errorf("a token in the header: %d", code)
+	}
+}
+
+// A refusal stands in the log once, with its reason.
+func TestRefusalsAreLoggedOnce(t *testing.T) {
+	var log bytes.Buffer
+	before := slog.Default()
+	slog.SetDefault(slog.New(slog.NewTextHandler(&log, nil)))
+	defer slog.SetDefault(before)
+	b := start(t, false)
+	v := newCar(b)
+	v.Set("plate", "")
+	if code, _, _ := b.post("/cases", v); code != http.StatusUnprocessableEntity {
+		t.Fatalf("no plate: %d", code)
+	}
+	v.Set("csrf", "made up")
+	if code, _, _ := b.post("/cases", v); code != http.StatusForbidden {
+		t.Fatalf("a token made up: %d", code)
+	}
+	for status, reason := range map[string]string{"status=422": "plate", "status=403": "too old to be sent"} {
+		if n := strings.Count(log.String(), status); n != 1 || !strings.Contains(log.String(), reason) {
+			t.Errorf("%s stands %d times in the log, want once with %q: %s", status, n, reason, log.String())
+		}
+	}
+}
+
+// While another program keeps the shop's file locked, a form gets a sentence, and its
+// words stay.
+func TestLockedFileGetsASentence(t *testing.T) {
+	b := start(t, false)
+	v := newCar(b)
+	other, err := sql.Open("sqlite", "file:"+b.path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer other.Close()
+	other.SetMaxOpenConns(1)
+	if _, err := other.Exec("BEGIN EXCLUSIVE"); err != nil {
+		t.Fatal(err)
+	}
+	if code, body, _ := b.post("/cases", v); code != http.StatusServiceUnavailable || !strings.Contains(body, "keeps the shop&#39;s file locked") {
+		t.Errorf("locked: %d, %q", code, body)
+	}
+	if _, err := other.Exec("ROLLBACK"); err != nil {
+		t.Fatal(err)
+	}
+	if code, _, _ := b.post("/cases", v); code != http.StatusOK {
+		t.Errorf("after it was freed: %d", code)
 	}
 }
