@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"context"
 	"database/sql"
-	"database/sql"
 	"image"
 	"image/png"
 	"io"
