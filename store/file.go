@@ -2,6 +2,7 @@ package store
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"database/sql"
 	"encoding/binary"
@@ -115,12 +116,13 @@ func logged(path string) bool {
 	return err == nil && st.Size() > 0
 }
 
-// Backups are the whole shops beside path, newest first: copies by [DB.Backup], and what
-// a restore put aside.
+// Backups are the whole shops beside path: what carries its name first, and of each kind
+// the newest first. They are copies by [DB.Backup] and what a restore put aside.
 func Backups(path string) []string {
 	type found struct {
 		name string
 		at   int64
+		own  bool
 	}
 	var all []found
 	entries, _ := os.ReadDir(filepath.Dir(path))
@@ -133,10 +135,18 @@ func Backups(path string) []string {
 			continue
 		}
 		if st, err := e.Info(); err == nil {
-			all = append(all, found{name, st.ModTime().UnixNano()})
+			all = append(all, found{name, st.ModTime().UnixNano(), strings.HasPrefix(name, strings.TrimSuffix(path, filepath.Ext(path)))})
 		}
 	}
-	slices.SortFunc(all, func(a, b found) int { return int(min(max(b.at-a.at, -1), 1)) })
+	slices.SortFunc(all, func(a, b found) int {
+		if a.own != b.own {
+			if a.own {
+				return -1
+			}
+			return 1
+		}
+		return cmp.Compare(b.at, a.at)
+	})
 	var names []string
 	for _, f := range all {
 		names = append(names, f.name)
