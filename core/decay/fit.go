@@ -98,7 +98,8 @@ func (p *problem) take(i int, r *run) {
 	m = append(m, place{inStart, start})
 	switch {
 	case r.leg.Kind == Drift:
-		p.prior[start] = prior{0, sealSpread}
+		// Sealed at zero gauge; what is far from any gauge's zero was not.
+		p.prior[start] = prior{0, math.Hypot(sealSpread, math.Max(math.Abs(r.p[0])-3*zeroSpread, 0))}
 	case r.past != nil:
 		heat = p.add(prior{}) // by pastCost
 	default:

@@ -227,6 +227,20 @@ func TestZeroIsNoDrift(t *testing.T) {
 	}
 }
 
+// A drift leg that was sealed with some pressure left says so, and does not pass for a zero.
+func TestDriftLegSealedTooEarly(t *testing.T) {
+	rng := rand.New(rand.NewPCG(6, 1))
+	g := steady(0.3e-3)
+	drift, hold := g.leg(decay.Drift, 0, rng), g.leg(decay.Hold, 130, rng)
+	for i := range drift.Gauge {
+		drift.Gauge[i] += 80 * math.Exp(-drift.Time[i]/200)
+	}
+	r, err := decay.Judge([]decay.Leg{drift, hold}, decay.Setup{Volume: g.volume, VolumeTolerance: 0.05})
+	if err != nil || math.Abs(r.Zero) > 12 || r.Low > g.d || r.High < g.d {
+		t.Errorf("zero %.1f Pa, %.3f to %.3f mm for %.3f, %v", r.Zero, r.Low*1e3, r.High*1e3, g.d*1e3, err)
+	}
+}
+
 // How much heat charging leaves depends on how soon the walls take it.
 func TestSettlingFollowsTheTimeOfHeat(t *testing.T) {
 	for _, tau := range []float64{1.5, 5, 14, 35} {
