@@ -445,8 +445,8 @@ func (e estimate) budget(out sized, sd float64, all []int) []Source {
 	}
 	b := []Source{
 		{"gauge noise", fmt.Sprintf("%.2g Pa a reading, correlation %.2f between knots", out.noise, p.noise.phi), "from the residuals", noise / scale},
-		{"drift", fmt.Sprintf("%+.2g Pa/s", x[p.drift]), "fitted with the other legs", math.Max(withDrift-noise, 0) / scale},
-		{"settling", fmt.Sprintf("τ %.0f s", math.Exp(x[p.tau])), "fitted; normal on ln τ, 5 to 40 s", math.Max(withSettle-withDrift, 0) / scale},
+		{"drift", fmt.Sprintf("%+.2g Pa/s", x[p.drift]), "fitted, with the gauge's zero", math.Max(withDrift-noise, 0) / scale},
+		{"settling", fmt.Sprintf("τ %.0f s", math.Exp(x[p.tau])), "fitted; even on ln τ, 1.5 to 40 s", math.Max(withSettle-withDrift, 0) / scale},
 	}
 	p.cost(x, true)
 	if p.wall >= 0 {
