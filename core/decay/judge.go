@@ -391,7 +391,8 @@ func (e estimate) size() sized {
 	v := math.Exp(lnV)
 	out.volume = v
 	area := kappa * v
-	up := math.Hypot((out.kHigh-kappa)*v, area*math.Expm1(e.k*out.sdVolume))
+	// Of a leak that may be none the volume's share is that of what it may be.
+	up := math.Hypot((out.kHigh-kappa)*v, math.Max(kappa, out.kHigh/2)*v*math.Expm1(e.k*out.sdVolume))
 	down := math.Hypot((kappa-out.kLow)*v, -area*math.Expm1(-e.k*out.sdVolume))
 	if out.kLow == 0 {
 		down = area
