@@ -179,11 +179,14 @@ func TestShopAndBackupAreTheirOwnersAlone(t *testing.T) {
 // One server a shop: a second is told who serves it, whatever became of the first process.
 func TestOneServerAShop(t *testing.T) {
 	if path := os.Getenv("WEXTER_HOLD"); path != "" {
-		if _, err := store.Serve(path, "at http://127.0.0.1:8080", time.Now()); err != nil {
+		h, err := store.Serve(path, "at http://127.0.0.1:8080", time.Now())
+		if err != nil {
 			os.Exit(3)
 		}
 		os.Stdout.WriteString("held\n")
-		select {}
+		_, _ = os.Stdin.Read(make([]byte, 1)) // until it is killed
+		h.Close()                             // what nobody holds any more would be closed, and the lock with it
+		os.Exit(0)
 	}
 	path := filled(t)
 	cmd := exec.Command(os.Args[0], "-test.run", "^TestOneServerAShop$")
@@ -192,6 +195,11 @@ func TestOneServerAShop(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	in, err := cmd.StdinPipe() // open as long as this test runs
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer in.Close()
 	if err := cmd.Start(); err != nil {
 		t.Fatal(err)
 	}
