@@ -381,13 +381,7 @@ func (l layout) read(rd rows, o Options, width int) (Log, error) {
 			return Log{}, fmt.Errorf("line %d: more than %d readings; cut the log to the test", at(), MaxRows)
 		}
 		if len(rec) != width {
-			hint := ""
-			if len(rec) > width && !strings.Contains(strings.Join(rec, ""), ".") && rd.Comma() == ',' {
-				hint = "; with decimal commas the columns must be separated by semicolons or tabs"
-			} else if len(rec) < width {
-				hint = "; the line is cut short, or another separator is used"
-			}
-			return Log{}, fmt.Errorf("line %d: %d columns, the header has %d%s", at(), len(rec), width, hint)
+			return Log{}, fmt.Errorf("line %d: %d columns, the header has %d%s", at(), len(rec), width, hint(rec, width, rd.Comma()))
 		}
 		t, isISO, err := parseTime(rec[l.time], l.timeUnit, &epoch)
 		if err != nil {
@@ -406,23 +400,9 @@ func (l layout) read(rd rows, o Options, width int) (Log, error) {
 			}
 			continue
 		}
-		p, err := number(rec[l.pressure])
+		p, w, err := l.values(rec, at)
 		if err != nil {
-			return Log{}, fmt.Errorf("line %d, column %d: %q is not a pressure in %s", at(), l.pressure+1, clip(rec[l.pressure]), l.pUnit.Symbol)
-		}
-		p = l.pUnit.ToSI(p)
-		if math.Abs(p) > 1e6 {
-			return Log{}, fmt.Errorf("line %d: %s %s is more than any gauge here can read; is the unit right?", at(), clip(rec[l.pressure]), l.pUnit.Symbol)
-		}
-		w := 0.0
-		if l.wall >= 0 {
-			if w, err = number(rec[l.wall]); err != nil {
-				return Log{}, fmt.Errorf("line %d, column %d: %q is not a temperature in %s", at(), l.wall+1, clip(rec[l.wall]), l.wallUnit.Symbol)
-			}
-			w = l.wallUnit.ToSI(w)
-			if w < 200 || w > 400 {
-				return Log{}, fmt.Errorf("line %d: a temperature of %s %s cannot be; is the unit right?", at(), clip(rec[l.wall]), l.wallUnit.Symbol)
-			}
+			return Log{}, err
 		}
 		switch {
 		case t == last:
@@ -447,6 +427,9 @@ func (l layout) read(rd rows, o Options, width int) (Log, error) {
 	if lost > 0 {
 		out.Notes = append(out.Notes, fmt.Sprintf("%d reading(s) had no number, the first in line %d, and were left out as a gap.", lost, firstLost))
 	}
+	if duplicates > 0 {
+		out.Notes = append(out.Notes, fmt.Sprintf("%d row(s) repeat a time and were left out.", duplicates))
+	}
 	if len(out.Time) < 2 {
 		return Log{}, fmt.Errorf("the file has %d reading(s); a trace needs at least two", len(out.Time))
 	}
@@ -454,13 +437,41 @@ func (l layout) read(rd rows, o Options, width int) (Log, error) {
 	for i := range out.Time {
 		out.Time[i] -= zero
 	}
-	if duplicates > 0 {
-		out.Notes = append(out.Notes, fmt.Sprintf("%d row(s) repeat a time and were left out.", duplicates))
-	}
 	if err := out.gauge(l.absolute, o.Barometer); err != nil {
 		return Log{}, err
 	}
 	return out, nil
+}
+
+// hint says what most likely gave a row another number of columns than the header.
+func hint(rec []string, width int, comma rune) string {
+	switch {
+	case len(rec) < width:
+		return "; the line is cut short, or another separator is used"
+	case comma == ',' && !strings.Contains(strings.Join(rec, ""), "."):
+		return "; with decimal commas the columns must be separated by semicolons or tabs"
+	}
+	return ""
+}
+
+// values reads the pressure and the wall temperature of a row, in SI units.
+func (l layout) values(rec []string, at func() int) (p, w float64, err error) {
+	if p, err = number(rec[l.pressure]); err != nil {
+		return 0, 0, fmt.Errorf("line %d, column %d: %q is not a pressure in %s", at(), l.pressure+1, clip(rec[l.pressure]), l.pUnit.Symbol)
+	}
+	if p = l.pUnit.ToSI(p); math.Abs(p) > 1e6 {
+		return 0, 0, fmt.Errorf("line %d: %s %s is more than any gauge here can read; is the unit right?", at(), clip(rec[l.pressure]), l.pUnit.Symbol)
+	}
+	if l.wall < 0 {
+		return p, 0, nil
+	}
+	if w, err = number(rec[l.wall]); err != nil {
+		return 0, 0, fmt.Errorf("line %d, column %d: %q is not a temperature in %s", at(), l.wall+1, clip(rec[l.wall]), l.wallUnit.Symbol)
+	}
+	if w = l.wallUnit.ToSI(w); w < 200 || w > 400 {
+		return 0, 0, fmt.Errorf("line %d: a temperature of %s %s cannot be; is the unit right?", at(), clip(rec[l.wall]), l.wallUnit.Symbol)
+	}
+	return p, w, nil
 }
 
 // gauge takes the barometer off an absolute trace: one that says so, or one in
