@@ -34,3 +34,6 @@ require (
 	modernc.org/mathutil v1.7.1 // indirect
 	modernc.org/memory v1.12.1 // indirect
 )
+
+// npm writes there while Go lists packages.
+ignore ./node_modules
