@@ -35,6 +35,7 @@ type Shop struct {
 
 	cars  carCache
 	minds thoughts
+	desk  desk
 }
 
 // Upper begins a sentence with a capital.
@@ -75,12 +76,6 @@ var ErrNotFound = store.ErrNotFound
 func (s *Shop) now() time.Time { return s.Now().UTC().Truncate(time.Millisecond) }
 
 func newID() string { return uuid.NewString() }
-
-// do runs an action in one transaction and returns the id it made. With a key the
-// action is done once: a second call returns the first one's id.
-func (s *Shop) do(ctx context.Context, key string, action func(tx store.Tx) (string, error)) (string, error) {
-	return s.DB.Once(ctx, key, s.now(), action)
-}
 
 // standing keeps the entries that are not struck out.
 func standing[T record.Entry](all []T) []T {

@@ -3,6 +3,7 @@ package casework
 import (
 	"context"
 	"errors"
+	"slices"
 	"strings"
 
 	"wexter/core/plumbing"
@@ -12,11 +13,15 @@ import (
 )
 
 // Load reads a case with all that belongs to it.
-func (s *Shop) Load(ctx context.Context, id string) (evidence.Folder, error) {
-	return load(s.DB.Read(ctx), id)
+func (s *Shop) Load(ctx context.Context, id string) (f evidence.Folder, err error) {
+	err = s.beside(ctx, func() error {
+		f, err = s.load(s.DB.Read(ctx), id)
+		return err
+	})
+	return f, err
 }
 
-func load(tx store.Tx, id string) (f evidence.Folder, err error) {
+func (s *Shop) load(tx store.Tx, id string) (f evidence.Folder, err error) {
 	if f.Case, err = store.Get[record.Case](tx, id); err != nil {
 		return f, err
 	}
@@ -36,8 +41,8 @@ func load(tx store.Tx, id string) (f evidence.Folder, err error) {
 	if f.Cards, err = store.OfVehicle[record.AccessCard](tx, f.Vehicle.ID); err != nil {
 		return f, err
 	}
-	for _, x := range scans {
-		f.Scans = append(f.Scans, evidence.ReadScan(x))
+	if f.Scans, err = s.readScans(scans); err != nil {
+		return f, err
 	}
 	for _, t := range tests {
 		tf := evidence.TestFolder{Test: t}
@@ -47,6 +52,32 @@ func load(tx store.Tx, id string) (f evidence.Folder, err error) {
 		f.Tests = append(f.Tests, tf)
 	}
 	return f, nil
+}
+
+// readScans decodes scans. Their text never changes; what else is said of them may.
+func (s *Shop) readScans(scans []record.ScanDone) ([]evidence.ScanFolder, error) {
+	if len(scans) == 0 {
+		return nil, nil
+	}
+	ids := make([]string, len(scans))
+	for i, x := range scans {
+		ids[i] = x.ID
+	}
+	read, err := aside(s, "scans", ids, func(context.Context) ([]evidence.ScanFolder, error) {
+		var out []evidence.ScanFolder
+		for _, x := range scans {
+			out = append(out, evidence.ReadScan(x))
+		}
+		return out, nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	read = slices.Clone(read)
+	for i := range read {
+		read[i].ScanDone = scans[i]
+	}
+	return read, nil
 }
 
 func ofCase[T any](tx store.Tx, id string, to *[]T) (err error) {

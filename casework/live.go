@@ -42,6 +42,9 @@ func (s *Shop) LiveTest(ctx context.Context, id string) (LiveTest, error) {
 	if err != nil {
 		return LiveTest{}, err
 	}
+	if err := b.read(tx, "", ingest.Log{}); err != nil {
+		return LiveTest{}, err
+	}
 	l := LiveTest{Case: c, Test: t, Arch: b.arch, gathered: b}
 	runs, err := store.OfTest(tx, id)
 	l.Runs = standing(runs)
@@ -145,7 +148,7 @@ func (s *Shop) EndRun(ctx context.Context, r record.Run) error {
 			have.StruckAt = &at
 			have.Notes = append(have.Notes, "Nothing was read.")
 		}
-		if err := tx.Put(&have); err != nil {
+		if err := tx.EndRun(have); err != nil {
 			return "", err
 		}
 		t, err := store.Get[record.Test](tx, r.TestID)
@@ -155,14 +158,6 @@ func (s *Shop) EndRun(ctx context.Context, r record.Run) error {
 		return r.ID, s.judge(tx, t)
 	})
 	return err
-}
-
-// KeepGaps writes down the gaps of a run that goes on, so that a stop of the
-// computer does not forget them.
-func (s *Shop) KeepGaps(ctx context.Context, r record.Run) error {
-	return s.DB.Write(ctx, func(tx store.Tx) error {
-		return tx.KeepGaps(r)
-	})
 }
 
 // MarkRun puts a word at a moment of a run.
@@ -308,19 +303,26 @@ func (s *Shop) RemoveDevice(ctx context.Context, key, id string) error {
 	return err
 }
 
-// Piece is a stretch of readings of a run that is being read, as block number Block.
+// Piece is a stretch of readings of a run that is being read, as block number Block, and
+// the gaps that are new or have grown, the first of them as number Gap.
 type Piece struct {
 	Run      string
 	Block    int
 	Log      ingest.Log
 	From, To int // readings From up to, but without, To
+	Gap      int
+	Gaps     record.Gaps
 }
 
-// KeepReadings writes pieces of several runs in one commit.
+// KeepReadings writes pieces of several runs with their gaps in one commit, before all
+// else that waits to be written: a reading cannot be made again.
 func (s *Shop) KeepReadings(ctx context.Context, pieces []Piece) error {
-	return s.DB.Write(ctx, func(tx store.Tx) error {
+	return s.DB.WriteFirst(ctx, func(tx store.Tx) error {
 		for _, p := range pieces {
 			if err := tx.AppendReadings(p.Run, p.Block, store.Piece{Log: p.Log, From: p.From, To: p.To}); err != nil {
+				return err
+			}
+			if err := tx.AppendGaps(p.Run, p.Gap, p.Gaps); err != nil {
 				return err
 			}
 		}

@@ -5,8 +5,12 @@ import (
 	"strings"
 	"time"
 
+	"wexter/core/diagnose"
+	"wexter/core/knowledge"
 	"wexter/core/plumbing"
 	"wexter/core/record"
+	"wexter/evidence"
+	"wexter/ingest"
 	"wexter/store"
 )
 
@@ -34,13 +38,24 @@ func (s *Shop) AddFinding(ctx context.Context, key, id string, n NewFinding) err
 	if n.How == "" {
 		return problem("how it was found", "say what singled it out: the smoke seen, the joint that dripped; the next person starts from it")
 	}
+	book, err := s.BookOf(ctx)
+	if err != nil {
+		return err
+	}
 	_, err = s.do(ctx, key, func(tx store.Tx) (string, error) {
 		c, err := open(tx, id, 0)
 		if err != nil {
 			return "", err
 		}
 		f := record.Finding{ID: newID(), CaseID: id, Part: n.Part, Place: n.Place, How: n.How, At: s.now()}
-		if f.By, f.RestsOn, f.Odds, err = s.restsOn(ctx, tx, id, n); err != nil {
+		folder, err := s.load(tx, id)
+		if err != nil {
+			return "", err
+		}
+		if f.Odds, err = s.oddsAside(book, folder, n.Part); err != nil {
+			return "", err
+		}
+		if f.By, f.RestsOn, err = s.restsOn(folder, f.Odds, n); err != nil {
 			return "", err
 		}
 		if f.Photo, err = hashOf(tx, n.Photo); err != nil {
@@ -54,30 +69,35 @@ func (s *Shop) AddFinding(ctx context.Context, key, id string, n NewFinding) err
 	return err
 }
 
-// restsOn says what a finding rests on, and how likely it was.
-func (s *Shop) restsOn(ctx context.Context, tx store.Tx, id string, n NewFinding) (by record.Ground, on string, odds float64, err error) {
-	folder, err := load(tx, id)
-	if err != nil {
-		return "", "", 0, err
-	}
+// restsOn says what a finding rests on, when the part is as likely as odds.
+func (s *Shop) restsOn(folder evidence.Folder, odds float64, n NewFinding) (by record.Ground, on string, err error) {
 	var rests, cleared []string
 	if car, err := s.Car(folder.Vehicle, folder.Corrections); err == nil { // with an archetype that is gone only a word is left
-		if odds, err = s.Odds(ctx, folder, n.Part); err != nil {
-			odds = 0 // a case that cannot be weighed may still be found
-		}
 		rests, cleared = car.RestsOn(folder, n.Part, odds), car.Cleared(folder)
 	}
 	switch {
 	case len(rests) > 0:
-		return record.ByTest, strings.Join(rests, "; "), odds, nil
+		return record.ByTest, strings.Join(rests, "; "), nil
 	case n.By == record.ByElimination && len(cleared) > 0:
-		return record.ByElimination, strings.Join(cleared, "; "), odds, nil
+		return record.ByElimination, strings.Join(cleared, "; "), nil
 	case n.By == record.ByElimination:
-		return "", "", 0, problem("found", "Nothing on this case has cleared other parts yet, so elimination has nothing to rest on.")
+		return "", "", problem("found", "Nothing on this case has cleared other parts yet, so elimination has nothing to rest on.")
 	case n.By == record.ByWord:
-		return record.ByWord, "", odds, nil
+		return record.ByWord, "", nil
 	}
-	return "", "", 0, problem("found", "No test on this case singles this part out. Test it by itself, flag the exit seen there, say that the rest was eliminated, or tick that it is your judgement.")
+	return "", "", problem("found", "No test on this case singles this part out. Test it by itself, flag the exit seen there, say that the rest was eliminated, or tick that it is your judgement.")
+}
+
+// oddsAside is how likely a part is on a case, worked out beside the writer; 0 on a case
+// that cannot be weighed, for there too something may be found.
+func (s *Shop) oddsAside(b knowledge.Book, f evidence.Folder, part string) (float64, error) {
+	return aside(s, "odds", []any{diagnose.Version, ingest.TableVersion(), b.Version, f, part}, func(ctx context.Context) (float64, error) {
+		odds, err := s.Odds(ctx, f, part)
+		if err != nil {
+			return 0, ctx.Err()
+		}
+		return odds, nil
+	})
 }
 
 // NewRepair is a repair, done or waiting for its part.
@@ -312,7 +332,7 @@ func (s *Shop) Close(ctx context.Context, key, id, reason string) error {
 		if err != nil {
 			return "", err
 		}
-		f, err := load(tx, id)
+		f, err := s.load(tx, id)
 		if err != nil {
 			return "", err
 		}

@@ -381,7 +381,7 @@ func joined[S ~string](words []S, by string) string {
 // Export writes a case as a bundle, and returns its number too.
 func (s *Shop) Export(ctx context.Context, id string) (data []byte, number string, err error) {
 	tx := s.DB.Read(ctx)
-	f, err := load(tx, id)
+	f, err := s.Load(ctx, id)
 	if err != nil {
 		return nil, "", err
 	}

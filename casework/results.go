@@ -112,7 +112,7 @@ func (s *Shop) AddResult(ctx context.Context, key, caseID string, n NewResult) (
 		if err != nil {
 			return "", err
 		}
-		f, err := load(tx, caseID)
+		f, err := s.load(tx, caseID)
 		if err != nil {
 			return "", err
 		}
@@ -268,18 +268,23 @@ func repeated(f evidence.Folder, n NewResult) (string, error) {
 // tryOn holds a result against the reasoning: what cannot have come out of a test on this car
 // is refused.
 func (s *Shop) tryOn(f evidence.Folder, car Car, x record.Result) error {
-	m, err := s.model(s.Book, f, car)
-	if err != nil {
-		return err
-	}
-	if _, err := m.Think(diagnose.History{{Evidence: car.ResultEvidence(x)}}); err != nil {
-		msg := err.Error()
-		if _, rest, ok := strings.Cut(msg, car.ResultWords(x)+": "); ok {
-			msg = rest
+	on := x
+	on.ID = "" // another one each time it is tried
+	_, err := aside(s, "try on", []any{s.Book.Version, f.Vehicle, f.Corrections, f.Case.OpenedAt, on}, func(context.Context) (struct{}, error) {
+		m, err := s.model(s.Book, f, car)
+		if err != nil {
+			return struct{}{}, err
 		}
-		return problem("result", "%s.", Upper(strings.TrimSuffix(msg, ".")))
-	}
-	return nil
+		if _, err = m.Think(diagnose.History{{Evidence: car.ResultEvidence(x)}}); err != nil {
+			msg := err.Error()
+			if _, rest, ok := strings.Cut(msg, car.ResultWords(x)+": "); ok {
+				msg = rest
+			}
+			err = problem("result", "%s.", Upper(strings.TrimSuffix(msg, ".")))
+		}
+		return struct{}{}, err
+	})
+	return err
 }
 
 // unread are the ways in which the scan is answered without one, by the outcome of the Book's

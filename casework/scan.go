@@ -22,12 +22,12 @@ func (s *Shop) AddScan(ctx context.Context, key, id, source, raw string) (string
 	if err != nil {
 		return "", problem("scan", "%s.", Upper(err.Error()))
 	}
+	x := record.ScanDone{ID: newID(), CaseID: id, Source: source, Raw: raw, At: s.now()}
 	return s.do(ctx, key, func(tx store.Tx) (string, error) {
 		c, err := open(tx, id, 0)
 		if err != nil {
 			return "", err
 		}
-		x := record.ScanDone{ID: newID(), CaseID: id, Source: source, Raw: raw, At: s.now()}
 		if err := tx.Add(&x); err != nil {
 			return "", err
 		}
@@ -41,7 +41,7 @@ func (s *Shop) AddScan(ctx context.Context, key, id, source, raw string) (string
 // monitorsRan says whether the monitors that the case is about have run, as a scan tells; as it
 // was when the scan says nothing of them.
 func (s *Shop) monitorsRan(tx store.Tx, id string, read obd.Scan, was record.Monitors) (record.Monitors, error) {
-	f, err := load(tx, id)
+	f, err := s.load(tx, id)
 	if err != nil {
 		return was, err
 	}

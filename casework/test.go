@@ -174,6 +174,10 @@ func (s *Shop) AddRun(ctx context.Context, key, testID string, n NewRun) (string
 		return "", err
 	}
 	l := n.Log
+	reaches := spanOf(l)
+	at := s.now()
+	r := record.Run{ID: newID(), TestID: testID, Kind: n.Kind, Name: name, Unit: l.Unit, Notes: append(record.Strings{}, l.Notes...), Readings: len(l.Time), At: at,
+		Marks: record.Marks{}, Gaps: record.Gaps{}, EndedAt: &at}
 	return s.do(ctx, key, func(tx store.Tx) (string, error) {
 		t, err := s.openTest(tx, testID)
 		if err != nil {
@@ -190,25 +194,36 @@ func (s *Shop) AddRun(ctx context.Context, key, testID string, n NewRun) (string
 			return "", problem("leg", "this test has twelve legs; strike one out or start another test")
 		}
 		if !n.Sure {
-			if err := s.permitted(tx, t, l); err != nil {
+			if err := s.permitted(tx, t, reaches); err != nil {
 				return "", err
 			}
 		}
-		at := s.now()
-		r := record.Run{ID: newID(), TestID: testID, Kind: n.Kind, Name: name, Unit: l.Unit, Notes: append(record.Strings{}, l.Notes...), Readings: len(l.Time), At: at,
-			Marks: record.Marks{}, Gaps: record.Gaps{}, EndedAt: &at}
 		if err := tx.Add(&r); err != nil {
 			return "", err
 		}
-		if err := tx.PutReadings(r.ID, l); err != nil {
+		if err := s.judgeWith(tx, t, r.ID, l); err != nil {
 			return "", err
 		}
-		return r.ID, s.judge(tx, t)
+		return r.ID, tx.PutReadings(r.ID, l)
 	})
 }
 
+// span is how far a log reaches, Pa, and the unit it was written in.
+type span struct {
+	low, high float64
+	unit      string
+}
+
+func spanOf(l ingest.Log) span {
+	x := span{unit: l.Unit}
+	for _, p := range l.Gauge {
+		x.high, x.low = math.Max(x.high, p), math.Min(x.low, p)
+	}
+	return x
+}
+
 // permitted asks about pressures over what the system may see.
-func (s *Shop) permitted(tx store.Tx, t record.Test, l ingest.Log) error {
+func (s *Shop) permitted(tx store.Tx, t record.Test, x span) error {
 	c, err := store.Get[record.Case](tx, t.CaseID)
 	if err != nil {
 		return err
@@ -218,18 +233,14 @@ func (s *Shop) permitted(tx store.Tx, t record.Test, l ingest.Log) error {
 		return err
 	}
 	a, _ := s.Book.Archetype(v.Archetype)
-	high, low := 0.0, 0.0
-	for _, p := range l.Gauge {
-		high, low = math.Max(high, p), math.Min(low, p)
-	}
 	both := func(p float64) string {
 		return fmt.Sprintf("%.1f inH2O (%.2f kPa)", p/units.InH2O, p/1e3)
 	}
-	if high > 1.02*a.MaxPa {
-		return &Question{fmt.Sprintf("The trace reaches %s; this system is permitted %s. Is the unit %s right?", both(high), both(a.MaxPa), l.Unit)}
+	if x.high > 1.02*a.MaxPa {
+		return &Question{fmt.Sprintf("The trace reaches %s; this system is permitted %s. Is the unit %s right?", both(x.high), both(a.MaxPa), x.unit)}
 	}
-	if -low > 1.02*a.MaxVacPa {
-		return &Question{fmt.Sprintf("The trace reaches %s below the barometer; this tank is permitted %s. Is the unit %s right?", both(-low), both(a.MaxVacPa), l.Unit)}
+	if -x.low > 1.02*a.MaxVacPa {
+		return &Question{fmt.Sprintf("The trace reaches %s below the barometer; this tank is permitted %s. Is the unit %s right?", both(-x.low), both(a.MaxVacPa), x.unit)}
 	}
 	return nil
 }
@@ -320,29 +331,27 @@ func (s *Shop) SetOutcome(ctx context.Context, key, testID string, o record.Outc
 
 // judge works a test's result out from its legs and saves it.
 func (s *Shop) judge(tx store.Tx, t record.Test) error {
+	return s.judgeWith(tx, t, "", ingest.Log{})
+}
+
+// judgeWith is judge for a test one of whose runs is not on disk yet: its log is handed in.
+func (s *Shop) judgeWith(tx store.Tx, t record.Test, run string, log ingest.Log) error {
 	b, err := s.gather(tx, t)
 	if err != nil {
 		return err
 	}
-	cannot := t.Outcome == record.CannotPressurise
-	t.Problem, t.Result, t.Outcome, t.Rules = "", "", "", decay.Version
-	sum, err := b.judge()
-	switch {
-	case len(b.legs) == 0:
-		t.Problem = strings.Join(b.gaps(), " ")
-	case err != nil:
-		t.Problem = err.Error()
-		if errors.Is(err, decay.ErrNoHold) && len(b.legs) == 1 && b.legs[0].leg.Kind == decay.Drift {
-			t.Problem = "The drift leg is in; now the hold."
+	j, err := aside(s, "judge", b.dependsOn(s.Book.Version), func(ctx context.Context) (judged, error) {
+		// Readings never change, so they are the same beside the transaction as in it.
+		if err := b.read(s.DB.Read(ctx), run, log); err != nil {
+			return judged{}, err
 		}
-		t.Problem = strings.Join(append(b.gaps(), t.Problem), " ")
-	default:
-		data, err := json.Marshal(sum)
-		if err != nil {
-			return err
-		}
-		t.Result, t.Outcome = record.Blob(data), record.Outcome(sum.Verdict)
+		return b.judged()
+	})
+	if err != nil {
+		return err
 	}
+	cannot := t.Outcome == record.CannotPressurise
+	t.Problem, t.Result, t.Outcome, t.Rules = j.problem, j.result, j.outcome, decay.Version
 	if cannot && t.Outcome == "" {
 		t.Outcome = record.CannotPressurise
 	}
@@ -351,6 +360,30 @@ func (s *Shop) judge(tx store.Tx, t record.Test) error {
 		return err
 	}
 	return touch(tx, t.CaseID)
+}
+
+// judged is what a test comes to, as it is written down.
+type judged struct {
+	result  record.Blob
+	outcome record.Outcome
+	problem string // why there is no result
+}
+
+// judged works the result out.
+func (b gathered) judged() (judged, error) {
+	sum, err := b.judge()
+	switch {
+	case len(b.legs) == 0:
+		return judged{problem: strings.Join(b.gaps(), " ")}, nil
+	case err != nil:
+		say := err.Error()
+		if errors.Is(err, decay.ErrNoHold) && len(b.legs) == 1 && b.legs[0].leg.Kind == decay.Drift {
+			say = "The drift leg is in; now the hold."
+		}
+		return judged{problem: strings.Join(append(b.gaps(), say), " ")}, nil
+	}
+	data, err := json.Marshal(sum)
+	return judged{result: record.Blob(data), outcome: record.Outcome(sum.Verdict)}, err
 }
 
 // touch counts a case's version up, after something on it was changed.
@@ -362,7 +395,8 @@ func touch(tx store.Tx, caseID string) error {
 	return advance(tx, c, c.Stage)
 }
 
-// gathered is a test with what its legs hold, ready to be judged.
+// gathered is a test with the runs that count, and, once they were read, what its legs
+// hold: ready to be judged.
 type gathered struct {
 	setup record.Setup
 	arch  knowledge.Archetype
@@ -394,17 +428,36 @@ func (s *Shop) gather(tx store.Tx, t record.Test) (gathered, error) {
 		return b, err
 	}
 	for _, r := range runs {
-		if !r.Counts() {
-			continue
+		if r.Counts() {
+			b.runs = append(b.runs, r)
 		}
-		l, err := tx.Readings(r.ID)
-		if err != nil {
-			return b, err
-		}
-		b.runs = append(b.runs, r)
-		b.legs = append(b.legs, legsOf(t.Setup, r, l)...)
 	}
 	return b, nil
+}
+
+// read takes the readings of the runs in. Those of the run that is named come from log.
+func (b *gathered) read(tx store.Tx, run string, log ingest.Log) error {
+	for _, r := range b.runs {
+		l, err := log, error(nil)
+		if r.ID != run {
+			l, err = tx.Readings(r.ID)
+		}
+		if err != nil {
+			return err
+		}
+		b.legs = append(b.legs, legsOf(b.setup, r, l)...)
+	}
+	return nil
+}
+
+// dependsOn is everything that the result depends on. Readings are named by their run:
+// they never change.
+func (b gathered) dependsOn(book string) []any {
+	on := []any{decay.Version, book, b.arch.Key, b.setup, b.now.Format(time.DateOnly)}
+	for _, r := range b.runs {
+		on = append(on, r.ID, r.Kind, r.Name, r.Readings, r.Start, r.End, r.Watched, r.Gaps, r.Doubted())
+	}
+	return on
 }
 
 // legsOf cuts a run at its gaps, since nobody knows what happened in them: each
@@ -446,6 +499,9 @@ func legsOf(su record.Setup, r record.Run, l ingest.Log) []leg {
 		if i, _ := slices.BinarySearch(l.Time, g.From+1e-9); i > from && i < len(l.Time) {
 			stretch(i)
 		}
+		// Between the moments of a gap that sums up several, some was read: it does not count.
+		after, _ := slices.BinarySearch(l.Time, g.To-1e-9)
+		from = max(from, after)
 	}
 	if from < len(l.Time) {
 		stretch(len(l.Time))
@@ -498,6 +554,9 @@ func (b gathered) judge() (record.Summary, error) {
 	return sum, nil
 }
 
+// mostGapsTold is how many gaps of a run are told one by one.
+const mostGapsTold = 4
+
 // gaps says of each gap what was not read, and whether anything beside it is judged.
 func (b gathered) gaps() []string {
 	var said []string
@@ -506,11 +565,16 @@ func (b gathered) gaps() []string {
 		if !slices.ContainsFunc(b.legs, func(l leg) bool { return l.run.ID == r.ID }) {
 			rest = "what stands before and after it is too short to judge, so this leg says nothing."
 		}
+		told := 0
 		for i, g := range r.Gaps {
 			if i+1 < len(r.Gaps) && r.Gaps[i+1].From == g.From {
 				continue // nothing was read between two stops: one gap
 			}
-			said = append(said, fmt.Sprintf("Nothing was read from %.0f to %.0f s (%s): %s", g.From, g.To, g.Why, rest))
+			if told++; told > mostGapsTold {
+				said = append(said, fmt.Sprintf("There are %d more gaps up to %.0f s: %s", len(r.Gaps)-i, r.Gaps[len(r.Gaps)-1].To, rest))
+				break
+			}
+			said = append(said, fmt.Sprintf("%s (%s): %s", Upper(g.Words()), g.Why, rest))
 		}
 	}
 	return said

@@ -8,8 +8,10 @@ import (
 	"fmt"
 	"math"
 	"net"
+	"strings"
 	"sync"
 	"time"
+	"unicode"
 
 	"wexter/ingest"
 )
@@ -111,7 +113,8 @@ func attach(conn net.Conn, address string, patience time.Duration) (*Module, err
 // About says what the module is.
 func (m *Module) About() About { return m.about }
 
-// Next waits for the next reading.
+// Next waits for the next reading. A line that is none is one with a Fault; an error says
+// that the module is gone.
 func (m *Module) Next(ctx context.Context) (Reading, error) {
 	for {
 		if err := ctx.Err(); err != nil {
@@ -121,26 +124,81 @@ func (m *Module) Next(ctx context.Context) (Reading, error) {
 		if !m.in.Scan() {
 			return Reading{}, errors.New("the module no longer answers")
 		}
-		var r Reading
-		if err := json.Unmarshal(m.in.Bytes(), &r); err != nil {
-			return Reading{}, errors.New("the module sent a line that is no reading")
+		r, ok := m.about.reading(m.in.Bytes())
+		if ok {
+			return r, nil
 		}
-		if r.Done != "" {
-			var err error
-			if r.Error != "" {
-				err = errors.New(r.Error)
-			}
-			select {
-			case m.asked <- err:
-			default:
-			}
-			continue
+		var err error
+		if r.Error != "" {
+			err = errors.New(clip(r.Error))
 		}
-		if math.IsNaN(r.Time) || math.IsInf(r.Time, 0) || math.Abs(r.Pressure) > 1e6 || r.Wall != nil && (*r.Wall < 150 || *r.Wall > 500) {
-			return Reading{}, errors.New("the module sent a reading that cannot be")
+		select {
+		case m.asked <- err:
+		default:
 		}
-		return r, nil
 	}
+}
+
+// maxClock is the latest time a module's clock may show, s: the seconds since 1970 fit.
+const maxClock = 1e11
+
+// reading makes a Reading of a line; ok is false for the answer to a command. What cannot
+// be a reading becomes one with a Fault, never one with a zero: a number that is left out
+// is not 0 Pa.
+func (a About) reading(line []byte) (r Reading, ok bool) {
+	var in struct {
+		Reading
+		Time     *float64 `json:"t"`
+		Pressure *float64 `json:"pa"`
+	}
+	fault := func(f string, x ...any) (Reading, bool) {
+		return Reading{N: in.N, Fault: fmt.Sprintf(f, x...)}, true
+	}
+	if err := json.Unmarshal(line, &in); err != nil {
+		return fault("the module sent a line that is no reading")
+	}
+	r = in.Reading
+	limit := 1e6
+	if a.Range > 0 {
+		limit = 1.01*a.Range + a.Resolution
+	}
+	switch {
+	case r.Done != "":
+		return r, false
+	case r.Fault != "":
+		return fault("%s", clip(r.Fault))
+	case in.Time == nil:
+		return fault("the module sent a reading without a time")
+	case math.Abs(*in.Time) > maxClock:
+		return fault("the module sent a time that cannot be")
+	case in.Pressure == nil && r.Over:
+		in.Pressure = &a.Range
+	case in.Pressure == nil:
+		return fault("the module sent a reading without a pressure")
+	case math.Abs(*in.Pressure) > limit && !r.Over:
+		return fault("the module sent %.4g Pa, beyond its own range of %.4g Pa", *in.Pressure, a.Range)
+	case math.Abs(*in.Pressure) > 1e6:
+		return fault("the module sent a pressure that cannot be")
+	}
+	r.Time, r.Pressure = *in.Time, *in.Pressure
+	if r.Wall != nil && (*r.Wall < 150 || *r.Wall > 500) {
+		r.Wall = nil // the probe's trouble, not the gauge's
+	}
+	return r, true
+}
+
+// clip keeps what a module says of itself to a line on the screen.
+func clip(s string) string {
+	s = strings.Map(func(r rune) rune {
+		if unicode.IsControl(r) {
+			return ' '
+		}
+		return r
+	}, strings.ToValidUTF8(s, "?"))
+	if r := []rune(s); len(r) > 120 {
+		return string(r[:120]) + "…"
+	}
+	return s
 }
 
 // Do sends a command and waits for its answer, which Next reads.

@@ -3,7 +3,6 @@ package live
 import (
 	"context"
 	"fmt"
-	"math"
 	"strings"
 	"sync"
 	"time"
@@ -12,7 +11,6 @@ import (
 	"wexter/core/decay"
 	"wexter/core/record"
 	"wexter/core/units"
-	"wexter/ingest"
 	"wexter/instrument"
 )
 
@@ -54,44 +52,26 @@ type Bench struct {
 	address string
 	cancel  context.CancelFunc
 
-	mu       sync.Mutex
-	live     casework.LiveTest
-	gauge    Gauge
-	about    instrument.About
-	status   Status
-	said     string // about the module, a sentence
-	starting bool   // a leg is being begun
-	relieved bool   // the rig was told to open, over what is permitted
-	disk     string // when readings cannot be written
-	last     instrument.Reading
-	has      bool
-	leg      *leg
-	result   string // of the leg that ended last
-	version  int    // counts up with everything a browser shows beside readings
-	bell     int    // counts up when a leg is done or a verdict firm
-	looked   time.Time
-	estimate *Estimate
-	counted  int // of estimates
-}
-
-// leg is a run being read.
-type leg struct {
-	run     record.Run
-	log     ingest.Log // appended to only
-	written int        // readings on disk
-	blocks  int
-	resumed bool
-	ending  bool
-	// Of the charge, worked out as readings come.
-	phase  Phase
-	peak   float64 // largest |p|
-	peakAt float64
-	sign   float64
-	shutAt float64
-	over   bool   // beyond the range now
-	fault  string // why the module measures nothing now
-	firm   bool   // said so
-	past   bool   // the planned end has passed
+	mu        sync.Mutex
+	live      casework.LiveTest
+	gauge     Gauge
+	about     instrument.About
+	status    Status
+	said      string // about the module, a sentence
+	starting  bool   // a leg is being begun
+	relieved  bool   // the rig was told to open, over what is permitted
+	disk      string // when readings cannot be written
+	last      instrument.Reading
+	has       bool
+	clock     clock
+	untrusted int // readings until the module is trusted again after a fault
+	leg       *leg
+	result    string // of the leg that ended last
+	version   int    // counts up with everything a browser shows beside readings
+	bell      int    // counts up when a leg is done or a verdict firm
+	looked    time.Time
+	estimate  *Estimate
+	counted   int // of estimates
 }
 
 // Estimate is what the readings say so far.
@@ -173,6 +153,11 @@ func (b *Bench) connected(g Gauge) error {
 	b.mu.Lock()
 	l := b.leg
 	other := l != nil && (a.Session != l.run.Source.Session || a.Serial != l.run.Source.Serial)
+	if a.Session == b.about.Session || l != nil && !other {
+		b.clock.silent = true
+	} else {
+		b.clock = clock{}
+	}
 	b.gauge, b.about = g, a
 	b.mu.Unlock()
 	if other {
@@ -218,25 +203,50 @@ func (b *Bench) listen(ctx context.Context, g Gauge) error {
 		if err != nil {
 			return err
 		}
-		if done := b.take(r); done {
-			b.finish()
-		}
+		b.close(b.take(r))
 	}
 }
 
-// take is one reading; it reports whether the leg has come to its end by itself.
-func (b *Bench) take(r instrument.Reading) (done bool) {
+// close ends the leg as its last reading said.
+func (b *Bench) close(e ending) {
+	switch e {
+	case atPlan:
+		b.finish()
+	case full:
+		b.broken(fmt.Sprintf("%d readings are as many as a leg holds", mostReadings))
+	case turned:
+		b.broken("The module's clock was set back while this was read")
+	}
+}
+
+// broken ends the leg where its readings end, and says why.
+func (b *Bench) broken(why string) {
+	b.end(func(r *record.Run) {
+		r.Watched = true
+		r.Notes = append(r.Notes, why+": the leg ends where the readings ended.")
+	}, why+": the leg ends where its readings ended.")
+}
+
+// take is one reading; it says how the leg ends with it.
+func (b *Bench) take(r instrument.Reading) ending {
 	b.mu.Lock()
 	defer b.mu.Unlock()
+	turnedBack := false
+	if r.Fault == "" {
+		r.Fault, turnedBack = b.clock.fits(r.Time)
+	}
+	if turnedBack && b.leg != nil {
+		return turned
+	}
 	if r.Fault != "" {
-		b.has = false
-		words := casework.Upper(r.Fault) + "."
-		if b.leg != nil {
-			words += " The leg waits; what was read is kept, and the gap is not judged."
-			b.leg.fault = r.Fault
-		}
-		b.say(Fault, words)
-		return false
+		b.faulty(r.Fault)
+		return goesOn
+	}
+	// After a fault the first readings are not trusted yet: a plug that is only just in
+	// may be out again.
+	if b.untrusted > 0 {
+		b.untrusted--
+		return goesOn
 	}
 	b.last, b.has = r, true
 	l := b.leg
@@ -245,7 +255,7 @@ func (b *Bench) take(r instrument.Reading) (done bool) {
 		if l != nil {
 			l.over = true
 		}
-		return false
+		return goesOn
 	}
 	words := ""
 	switch p := r.Pressure - b.live.Test.Setup.Instrument.Zero; {
@@ -264,95 +274,21 @@ func (b *Bench) take(r instrument.Reading) (done bool) {
 	}
 	b.say(On, words)
 	if l == nil || l.ending {
-		return false
+		return goesOn
 	}
 	return l.add(r, b)
 }
 
-// add takes a reading into the leg.
-func (l *leg) add(r instrument.Reading, b *Bench) (done bool) {
-	t := r.Time - l.run.Origin
-	n := len(l.log.Time)
-	if n > 0 && t <= l.log.Time[n-1] || n == 0 && t <= 0 {
-		return false // doubled, or from before the leg
+// faulty takes a line of the module in which nothing was measured: the figure goes out.
+func (b *Bench) faulty(why string) {
+	b.has = false
+	b.untrusted = int(min(max(b.about.Rate/2, 1), 5))
+	words := casework.Upper(why) + "."
+	if b.leg != nil {
+		words += " The leg waits; what was read is kept, and the gap is not judged."
+		b.leg.fault = why
 	}
-	if n > 0 && (l.over || l.fault != "" || t-l.log.Time[n-1] > math.Max(gapSeconds, 5/math.Max(b.about.Rate, 0.1))) {
-		why := "the module did not answer"
-		switch {
-		case l.resumed:
-			why = "Wexter was stopped"
-		case l.over:
-			why = "over the range"
-		case l.fault != "":
-			why = l.fault
-		}
-		l.run.Gaps = append(l.run.Gaps, record.Gap{From: l.log.Time[n-1], To: t, Why: why})
-		b.changed()
-		run := l.run
-		b.hub.wg.Go(func() { _ = b.hub.shop.KeepGaps(context.Background(), run) })
-	}
-	l.resumed, l.over, l.fault = false, false, ""
-	wall := math.NaN()
-	if r.Wall != nil {
-		wall = *r.Wall
-	}
-	switch {
-	case n == 0 && r.Wall != nil:
-		l.log.Wall = []float64{wall}
-	case l.log.Wall != nil && r.Wall != nil:
-		l.log.Wall = append(l.log.Wall, wall)
-	case l.log.Wall != nil:
-		l.log.Wall = append(l.log.Wall, l.log.Wall[n-1])
-	}
-	l.log.Time, l.log.Gauge = append(l.log.Time, t), append(l.log.Gauge, r.Pressure)
-	before := l.phase
-	l.step(t, r.Pressure-b.live.Test.Setup.Instrument.Zero, b.target(l.run.Kind))
-	if l.phase != before {
-		b.changed()
-	}
-	switch l.run.Kind {
-	case record.RunZero, record.RunDrift:
-		return t-l.log.Time[0] >= l.run.Planned
-	case record.RunRig:
-		return l.shutAt > 0 && t-l.shutAt >= l.run.Planned
-	}
-	return false
-}
-
-// step works out the phase: charging until the pressure has stood below its peak for
-// a second, settling, holding.
-func (l *leg) step(t, p, target float64) {
-	if l.run.Kind == record.RunZero || l.run.Kind == record.RunDrift {
-		l.phase = Holding
-		return
-	}
-	if l.phase == "" {
-		l.phase = Charging
-	}
-	if math.Abs(p) > l.peak {
-		l.peak, l.peakAt, l.sign = math.Abs(p), t, math.Copysign(1, p)
-	}
-	switch l.phase {
-	case Charging:
-		if l.peak > 0.3*math.Abs(target) && t-l.peakAt >= 1 {
-			l.phase, l.shutAt = Settling, l.peakAt
-		}
-	default:
-		if l.sign*p > l.peak-1e-9 && l.peakAt > l.shutAt+1.5 && l.sign*p > 1.03*math.Abs(target) {
-			l.phase, l.shutAt = Charging, 0 // topped up
-			return
-		}
-		if t-l.shutAt >= settleTime {
-			l.phase = Holding
-		}
-	}
-}
-
-// replay works the phase out of readings taken from disk.
-func (l *leg) replay(live casework.LiveTest) {
-	for i, t := range l.log.Time {
-		l.step(t, l.log.Gauge[i]-live.Test.Setup.Instrument.Zero, live.ChargeTo(l.run.Kind))
-	}
+	b.say(Fault, words)
 }
 
 func (b *Bench) target(kind record.RunKind) float64 { return b.live.ChargeTo(kind) }
@@ -429,60 +365,6 @@ func can(a instrument.About, command string) bool {
 		}
 	}
 	return false
-}
-
-// learn says what a leg that ended told about the gauge or the rig.
-func (l *leg) learn(b *Bench) (string, func(*record.Setup)) {
-	n := len(l.log.Time)
-	if n < 2 {
-		return "Nothing was read in this leg.", nil
-	}
-	switch l.run.Kind {
-	case record.RunZero:
-		mean, sd := stats(l.log.Gauge)
-		if sd > math.Max(25, 5*b.about.Resolution) {
-			return fmt.Sprintf("The gauge did not stand still at zero (it scatters by %.0f Pa): is the rig open to the air?", sd), nil
-		}
-		if math.Abs(mean) > 500 {
-			return fmt.Sprintf("The gauge reads %.2f inH2O open to the air: too far from zero to be taken off. Is the rig open?", mean/units.InH2O), nil
-		}
-		return fmt.Sprintf("Zero is %+.1f Pa; it is taken off.", mean), func(su *record.Setup) { su.Instrument.Zero = mean }
-	case record.RunRig:
-		i := 0
-		for i < n && l.log.Time[i] < l.shutAt+10 {
-			i++
-		}
-		if l.shutAt == 0 || n-i < 20 {
-			return "The rig was not charged, or too short: nothing is known of it.", nil
-		}
-		k := max(1, (n-i)/10)
-		first, _ := stats(l.log.Gauge[i : i+k])
-		last, _ := stats(l.log.Gauge[n-k:])
-		span := l.log.Time[n-1-k/2] - l.log.Time[i+k/2]
-		loss := l.sign * (first - last) * 60 / span
-		// Held: what it loses in a minute is below the gauge's step or a hundredth of the pressure.
-		if loss <= math.Max(2*b.about.Resolution, 0.01*l.peak) {
-			return fmt.Sprintf("The rig holds by itself: %.0f Pa lost in a minute.", math.Max(loss, 0)),
-				func(su *record.Setup) { su.Instrument.RigHeld, su.Instrument.RigLoss = record.RigHeld, 0 }
-		}
-		return fmt.Sprintf("The rig loses %.0f Pa in a minute by itself: mend it before the car is judged.", loss),
-			func(su *record.Setup) { su.Instrument.RigHeld, su.Instrument.RigLoss = record.RigLost, loss }
-	case record.RunDrift:
-		first, _ := stats(l.log.Gauge[:max(1, n/10)])
-		last, _ := stats(l.log.Gauge[n-max(1, n/10):])
-		return fmt.Sprintf("Drift %+.2f Pa/s over %.0f s.", (last-first)/(l.log.Time[n-1]*0.9), l.log.Time[n-1]), nil
-	}
-	return "", nil
-}
-
-func stats(x []float64) (mean, sd float64) {
-	for _, v := range x {
-		mean += v / float64(len(x))
-	}
-	for _, v := range x {
-		sd += (v - mean) * (v - mean) / float64(len(x))
-	}
-	return mean, math.Sqrt(sd)
 }
 
 // judge estimates twice a second while a hold runs, and ends it when at its planned

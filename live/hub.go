@@ -26,7 +26,7 @@ type Dial func(ctx context.Context, address string) (Gauge, error)
 
 // Timing of the hub.
 const (
-	commitEvery   = 500 * time.Millisecond
+	commitEvery   = 250 * time.Millisecond
 	estimateEvery = 500 * time.Millisecond
 	idleAfter     = 30 * time.Second // without a leg and without anybody looking
 )
@@ -64,7 +64,7 @@ func (h *Hub) Close() error {
 	return h.flush()
 }
 
-// keep writes every half second and lets go of benches nobody looks at.
+// keep writes four times a second and lets go of benches nobody looks at.
 func (h *Hub) keep() {
 	tick := time.NewTicker(commitEvery)
 	defer tick.Stop()
@@ -110,7 +110,9 @@ func (h *Hub) flush() error {
 		b.mu.Lock()
 		if l := b.leg; l != nil && len(l.log.Time) > l.written {
 			legs = append(legs, l)
-			pieces = append(pieces, casework.Piece{Run: l.run.ID, Block: l.blocks, Log: l.log, From: l.written, To: len(l.log.Time)})
+			pieces = append(pieces, casework.Piece{Run: l.run.ID, Block: l.blocks, Log: l.log, From: l.written, To: len(l.log.Time),
+				Gap: l.gaps, Gaps: l.run.Gaps[l.gaps:]})
+			l.gaps = len(l.run.Gaps)
 		}
 		b.mu.Unlock()
 	}
@@ -126,6 +128,8 @@ func (h *Hub) flush() error {
 				if err == nil {
 					l.written = pieces[i].To
 					l.blocks++
+				} else {
+					l.gaps = min(l.gaps, pieces[i].Gap)
 				}
 				b.diskSays(err)
 			}
@@ -179,11 +183,14 @@ func (h *Hub) open(ctx context.Context, test, address string, l *leg) (*Bench, e
 	if t.Case.Stage == record.Closed {
 		return nil, &casework.Problem{Sentence: "case " + t.Case.Number + " is closed; open a new one for this car"}
 	}
-	if l != nil {
-		l.replay(t)
-	}
 	bctx, cancel := context.WithCancel(h.ctx)
 	b := &Bench{hub: h, test: test, number: t.Case.Number, address: address, live: t, cancel: cancel, leg: l, status: Looking, looked: time.Now()}
+	if l != nil {
+		l.replay(t)
+		if n := len(l.log.Time); n > 0 {
+			b.clock = clock{last: l.run.Origin + l.log.Time[n-1], runs: true}
+		}
+	}
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	if h.ctx.Err() != nil {
@@ -231,7 +238,7 @@ func (h *Hub) Resume(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		l := &leg{run: r, log: log, written: len(log.Time), blocks: blocks, resumed: true}
+		l := &leg{run: r, log: log, written: len(log.Time), blocks: blocks, gaps: len(r.Gaps), resumed: true}
 		_, err = h.shop.Device(ctx, record.Module, r.Source.Address)
 		if err == nil {
 			_, err = h.open(ctx, r.TestID, r.Source.Address, l)

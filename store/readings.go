@@ -5,6 +5,9 @@ import (
 	"fmt"
 	"math"
 
+	"gorm.io/gorm/clause"
+
+	"wexter/core/record"
 	"wexter/ingest"
 )
 
@@ -52,6 +55,48 @@ func (tx Tx) AppendReadings(run string, seq int, p Piece) error {
 	return tx.db.Table("blocks").Create(&b).Error
 }
 
+// gap is a gap of a run that is being read.
+type gap struct {
+	RunID      string
+	Seq        int
+	record.Gap `gorm:"embedded"`
+}
+
+// AppendGaps writes gaps of a run that is being read, the first as number from. The last
+// one that is there may have grown meanwhile; all before it stay.
+func (tx Tx) AppendGaps(run string, from int, gaps record.Gaps) error {
+	rows := make([]gap, len(gaps))
+	for i, g := range gaps {
+		rows[i] = gap{run, from + i, g}
+	}
+	if len(rows) == 0 {
+		return nil
+	}
+	return tx.db.Table("gaps").Clauses(clause.OnConflict{UpdateAll: true, Columns: []clause.Column{{Name: "run_id"}, {Name: "seq"}}}).CreateInBatches(&rows, 100).Error
+}
+
+// withGaps gives runs that are being read the gaps that they have so far.
+func (tx Tx) withGaps(rs []record.Run) ([]record.Run, error) {
+	for i := range rs {
+		if rs[i].EndedAt != nil {
+			continue
+		}
+		rs[i].Gaps = record.Gaps{}
+		if err := tx.db.Table("gaps").Where("run_id = ?", rs[i].ID).Order("seq").Find(&rs[i].Gaps).Error; err != nil {
+			return nil, err
+		}
+	}
+	return rs, nil
+}
+
+// EndRun writes a run that has ended with its gaps, which it carries itself from now on.
+func (tx Tx) EndRun(r record.Run) error {
+	if err := tx.Put(&r); err != nil {
+		return err
+	}
+	return tx.db.Exec("DELETE FROM gaps WHERE run_id = ?", r.ID).Error
+}
+
 // Blocks returns how many blocks a run has: the number of the next one.
 func (tx Tx) Blocks(run string) (n int, err error) {
 	err = tx.db.Table("blocks").Where("run_id = ?", run).Select("COALESCE(MAX(seq) + 1, 0)").Scan(&n).Error
@@ -86,6 +131,11 @@ func (tx Tx) Readings(run string) (ingest.Log, error) {
 				}
 			}
 		}
+	}
+	// A probe that fell silent leaves the later blocks without a wall: of the whole run
+	// none counts then.
+	if len(l.Wall) != len(l.Time) {
+		l.Wall = nil
 	}
 	return l, nil
 }

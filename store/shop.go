@@ -17,13 +17,10 @@ func (tx Tx) Photo(hash string) (record.Photo, error) {
 
 // OpenRuns lists the runs that are being read, or were when the program stopped.
 func (tx Tx) OpenRuns() (rs []record.Run, err error) {
-	err = tx.db.Where("ended_at IS NULL AND struck_at IS NULL").Order("at").Find(&rs).Error
-	return rs, err
-}
-
-// KeepGaps writes gaps down of a run that is being read.
-func (tx Tx) KeepGaps(r record.Run) error {
-	return tx.db.Model(&record.Run{ID: r.ID}).Where("ended_at IS NULL").Select("gaps", "watched").Updates(&r).Error
+	if err = tx.db.Where("ended_at IS NULL AND struck_at IS NULL").Order("at").Find(&rs).Error; err != nil {
+		return nil, err
+	}
+	return tx.withGaps(rs)
 }
 
 // KeepMarks writes the marks of a run.

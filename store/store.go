@@ -28,8 +28,8 @@ type DB struct {
 	write, read *gorm.DB
 	path        string
 	damage      atomic.Pointer[string]
-	turn        chan struct{} // held by whoever writes
-	refused     atomic.Int64  // how often the file was found locked
+	gate        gate         // held by whoever writes
+	refused     atomic.Int64 // how often the file was found locked
 }
 
 // Open opens or creates the file and brings it to the newest schema. A file of a
@@ -56,7 +56,7 @@ func Open(path string) (*DB, error) {
 		sqlDB.Close()
 		return nil, err
 	}
-	return &DB{write: w, read: r, path: path, turn: make(chan struct{}, 1)}, nil
+	return &DB{write: w, read: r, path: path}, nil
 }
 
 // statementsStay is the time to live by which GORM keeps statements prepared for good.

@@ -24,13 +24,20 @@ func (d *DB) Read(ctx context.Context) Tx { return Tx{d.read.WithContext(ctx)} }
 // another program keeps the file locked, one caller waits for it and the others that came
 // meanwhile are told at once what it was told.
 func (d *DB) Write(ctx context.Context, f func(tx Tx) error) error {
+	return d.writeFrom(ctx, &d.gate.usual, f)
+}
+
+// WriteFirst is Write for what must not wait for others: it goes before all who wait.
+func (d *DB) WriteFirst(ctx context.Context, f func(tx Tx) error) error {
+	return d.writeFrom(ctx, &d.gate.hurry, f)
+}
+
+func (d *DB) writeFrom(ctx context.Context, q *queue, f func(tx Tx) error) error {
 	came := d.refused.Load()
-	select {
-	case d.turn <- struct{}{}:
-		defer func() { <-d.turn }()
-	case <-ctx.Done():
-		return ctx.Err()
+	if err := d.gate.enter(ctx, q); err != nil {
+		return err
 	}
+	defer d.gate.leave()
 	if d.refused.Load() != came {
 		return &BusyError{errors.New("locked a moment ago")}
 	}
@@ -89,7 +96,11 @@ func OfCase[T any](tx Tx, id string) ([]T, error) { return inOrder[T](tx.db.Wher
 
 // OfTest returns the runs of a test, oldest first, struck out or not.
 func OfTest(tx Tx, id string) ([]record.Run, error) {
-	return inOrder[record.Run](tx.db.Where("test_id = ?", id))
+	rs, err := inOrder[record.Run](tx.db.Where("test_id = ?", id))
+	if err != nil {
+		return nil, err
+	}
+	return tx.withGaps(rs)
 }
 
 // OfVehicle returns what is written down of a car, oldest first, struck out or not.

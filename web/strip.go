@@ -273,7 +273,7 @@ func runEntries(t evidence.TestFolder, r record.Run) []entry {
 		e.Note = fmt.Sprintf("%d readings, %s", r.Readings, r.Name)
 	}
 	for _, g := range r.Gaps {
-		e.Note += fmt.Sprintf(" · nothing read from %.0f to %.0f s", g.From, g.To)
+		e.Note += " · " + g.Words()
 	}
 	out := []entry{e}
 	for _, m := range r.Marks {

@@ -5,6 +5,7 @@ package record
 
 import (
 	"encoding/json"
+	"fmt"
 	"slices"
 	"time"
 
@@ -297,11 +298,47 @@ type Mark struct {
 	Text string  `json:"text"`
 }
 
-// Gap is a stretch of a run without readings; what happened in it is not judged.
+// Gap is a stretch of a run without readings; what happened in it is not judged. Many
+// that follow close on each other are summed up in one: Times says how many.
 type Gap struct {
-	From float64 `json:"from_s"`
-	To   float64 `json:"to_s"`
-	Why  string  `json:"why"`
+	From  float64 `json:"from_s" gorm:"column:from_s"`
+	To    float64 `json:"to_s" gorm:"column:to_s"`
+	Why   string  `json:"why"`
+	Times int     `json:"times,omitempty"` // 0 for one
+}
+
+// Words says a gap as the screens do.
+func (g Gap) Words() string {
+	if g.Times > 1 {
+		return fmt.Sprintf("nothing was read at %d moments from %.0f to %.0f s", g.Times, g.From, g.To)
+	}
+	return fmt.Sprintf("nothing was read from %.0f to %.0f s", g.From, g.To)
+}
+
+// gapsApart says how far from the last of n gaps the next one must begin to be told apart
+// from it: a cable that flickers for hours must not fill the shop.
+func gapsApart(n int) float64 {
+	switch {
+	case n < 20:
+		return 0
+	case n < 100:
+		return 10
+	case n < 400:
+		return 120
+	}
+	return 3600
+}
+
+// With adds a gap that follows the others: close behind the last of many it is summed up
+// with it.
+func (gs Gaps) With(g Gap) Gaps {
+	n := len(gs)
+	if n == 0 || g.From-gs[n-1].To >= gapsApart(n) {
+		return append(gs, g)
+	}
+	last := &gs[n-1]
+	last.To, last.Times = g.To, max(last.Times, 1)+1
+	return gs
 }
 
 // Marks and Gaps are kept as lists.

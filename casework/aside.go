@@ -1,0 +1,108 @@
+package casework
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"errors"
+	"sync"
+
+	"wexter/store"
+)
+
+// The writer of a shop only writes. Whatever takes long (fitting a trace, weighing a case,
+// reading the text of a scan) is worked out with the writer free, by what it depends on,
+// and is at hand when the transaction begins again: see aside and do.
+
+// pending says what has to be worked out before an action can be written.
+type pending struct {
+	work func(ctx context.Context) error
+}
+
+func (p *pending) Error() string { return "this has still to be worked out" }
+
+// desk keeps what was worked out last.
+type desk struct {
+	mu   sync.Mutex
+	made map[string]any
+	keys []string // oldest first
+}
+
+// deskSize is how much is kept: more than all who write at once can need.
+const deskSize = 256
+
+func (d *desk) get(key string) (any, bool) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	v, ok := d.made[key]
+	return v, ok
+}
+
+func (d *desk) put(key string, v any) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if d.made == nil {
+		d.made = map[string]any{}
+	}
+	if _, ok := d.made[key]; !ok {
+		d.keys = append(d.keys, key)
+	}
+	d.made[key] = v
+	if len(d.keys) > deskSize {
+		delete(d.made, d.keys[0])
+		d.keys = d.keys[1:]
+	}
+}
+
+// aside returns what work comes to, when it has been done for all that it depends on. It
+// has not the first time: the error then undoes what was written, and has the work done
+// beside the writer. What it depends on must name everything, and be fit for JSON.
+func aside[T any](s *Shop, what string, on any, work func(ctx context.Context) (T, error)) (T, error) {
+	h := sha256.New()
+	if err := json.NewEncoder(h).Encode([]any{what, on}); err != nil {
+		var none T
+		return none, err
+	}
+	key := string(h.Sum(nil))
+	if v, ok := s.desk.get(key); ok {
+		return v.(T), nil
+	}
+	var none T
+	return none, &pending{func(ctx context.Context) error {
+		v, err := work(ctx)
+		if err == nil {
+			s.desk.put(key, v)
+		}
+		return err
+	}}
+}
+
+// mostRounds is how often an action is begun again because something else was changed
+// while it was worked out, before it is given up.
+const mostRounds = 12
+
+// beside runs an action, and works out beside it what it says is pending.
+func (s *Shop) beside(ctx context.Context, action func() error) error {
+	for range mostRounds {
+		err := action()
+		var p *pending
+		if !errors.As(err, &p) {
+			return err
+		}
+		if err := p.work(ctx); err != nil {
+			return err
+		}
+	}
+	return &Conflict{What: "this"}
+}
+
+// do runs an action in one transaction and returns the id it made. With a key the
+// action is done once: a second call returns the first one's id. An action may be begun
+// several times, see aside; the last time counts.
+func (s *Shop) do(ctx context.Context, key string, action func(tx store.Tx) (string, error)) (id string, err error) {
+	err = s.beside(ctx, func() error {
+		id, err = s.DB.Once(ctx, key, s.now(), action)
+		return err
+	})
+	return id, err
+}
