@@ -3,7 +3,7 @@ export CGO_ENABLED ?= 0
 ADDR ?= 127.0.0.1:8080
 GOFILES = $(shell git ls-files -co --exclude-standard '*.go')
 
-.PHONY: readings demo build test check-format go-test race assets check-assets browser bench fuzz accuracy hunts cars
+.PHONY: readings demo build test check-format go-test race assets check-assets browser bench fuzz accuracy attack hunts cars
 
 demo: build
 	./bin/wexter demo --addr $(ADDR)
@@ -40,7 +40,7 @@ race: export GOFLAGS += -gcflags=modernc.org/...=-race=false
 race:
 	@if command -v gcc >/dev/null 2>&1; then \
 	CGO_ENABLED=1 go test $(LIMITS) -race ./store ./instrument && \
-	CGO_ENABLED=1 go test $(LIMITS) -race -run 'OverRange|Started|OnDisk' ./live && \
+	CGO_ENABLED=1 go test $(LIMITS) -race -run 'OverRange|Started|OnDisk|NoReadings' ./live && \
 	CGO_ENABLED=1 go test $(LIMITS) -race -run 'Pacers|ThatIsStepped' ./standin && \
 	CGO_ENABLED=1 go test $(LIMITS) -race -run 'Twice|Tabs|Evidence|Kit|Backup' ./casework && \
 	CGO_ENABLED=1 go test $(LIMITS) -race -run 'CarLive|LiveStream|Outlast|Double|SecondTab|OldPage' ./web; \
@@ -70,6 +70,10 @@ browser: node_modules/.package-lock.json $(CHROMIUM) build
 
 bench:
 	go test -run '^$$' -bench . -benchmem ./...
+
+# Goes at the running program and prints what it came to: some ten minutes.
+attack:
+	go run ./cmd/attack
 
 # The long form of the accuracy trials: the figures in docs/physics.md and docs/reasoning.md,
 # a hundred kills, rows of the table of readings twenty times as often. Go's cache of

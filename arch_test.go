@@ -12,6 +12,7 @@ import (
 var rooms = map[string]string{
 	"cmd/wexter":   "web demo live standin instrument casework evidence store report ingest core",
 	"cmd/readings": "ingest core",
+	"cmd/attack":   "demo standin instrument casework store ingest core",
 	"web":          "live instrument casework evidence store report ingest core",
 	"demo":         "casework evidence report ingest core",
 	"live":         "casework instrument ingest core",

@@ -5,6 +5,7 @@ import (
 	"crypto/sha256"
 	"encoding/json"
 	"errors"
+	"slices"
 	"sync"
 
 	"wexter/store"
@@ -21,36 +22,40 @@ type pending struct {
 
 func (p *pending) Error() string { return "this has still to be worked out" }
 
-// desk keeps what was worked out last.
-type desk struct {
+// desk keeps what was worked out, or asked for, last.
+type desk[T any] struct {
 	mu   sync.Mutex
-	made map[string]any
-	keys []string // oldest first
+	made map[string]T
+	keys []string // the one that was asked for longest ago first
 }
 
-// deskSize is how much is kept: more than all who write at once can need.
+// deskSize is how much is kept for actions: more than all who write at once can need.
 const deskSize = 256
 
-func (d *desk) get(key string) (any, bool) {
+func (d *desk[T]) get(key string) (v T, ok bool) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	v, ok := d.made[key]
+	if v, ok = d.made[key]; ok {
+		i := slices.Index(d.keys, key)
+		d.keys = append(slices.Delete(d.keys, i, i+1), key)
+	}
 	return v, ok
 }
 
-func (d *desk) put(key string, v any) {
+// put keeps one more, and at most so many.
+func (d *desk[T]) put(key string, v T, most int) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	if d.made == nil {
-		d.made = map[string]any{}
+		d.made = map[string]T{}
 	}
 	if _, ok := d.made[key]; !ok {
 		d.keys = append(d.keys, key)
 	}
 	d.made[key] = v
-	if len(d.keys) > deskSize {
+	if len(d.keys) > most {
 		delete(d.made, d.keys[0])
-		d.keys = d.keys[1:]
+		d.keys = slices.Delete(d.keys, 0, 1)
 	}
 }
 
@@ -71,10 +76,27 @@ func aside[T any](s *Shop, what string, on any, work func(ctx context.Context) (
 	return none, &pending{func(ctx context.Context) error {
 		v, err := work(ctx)
 		if err == nil {
-			s.desk.put(key, v)
+			s.desk.put(key, v, deskSize)
 		}
 		return err
 	}}
+}
+
+// mostInTurn is how many may do at once what takes long.
+const mostInTurn = 2
+
+// InTurn does what takes long and keeps a processor busy (reading a log, fitting it,
+// weighing a case), few at a time: all others are still answered, an instrument is still
+// read, and memory does not pile up. What is done in turn must not ask for its turn again.
+func (s *Shop) InTurn(ctx context.Context, work func() error) error {
+	s.once.Do(func() { s.places = make(chan struct{}, mostInTurn) })
+	select {
+	case s.places <- struct{}{}:
+		defer func() { <-s.places }()
+		return work()
+	case <-ctx.Done():
+		return ctx.Err()
+	}
 }
 
 // mostRounds is how often an action is begun again because something else was changed
@@ -89,7 +111,7 @@ func (s *Shop) beside(ctx context.Context, action func() error) error {
 		if !errors.As(err, &p) {
 			return err
 		}
-		if err := p.work(ctx); err != nil {
+		if err := s.InTurn(ctx, func() error { return p.work(ctx) }); err != nil {
 			return err
 		}
 	}

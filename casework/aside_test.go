@@ -3,6 +3,7 @@ package casework
 import (
 	"context"
 	"errors"
+	"fmt"
 	"path/filepath"
 	"testing"
 	"time"
@@ -79,15 +80,23 @@ func TestAsideGivesUp(t *testing.T) {
 }
 
 func TestDeskForgetsTheOldest(t *testing.T) {
-	var d desk
+	var d desk[int]
 	for i := range deskSize + 10 {
-		d.put(string(rune('a'+i)), i)
-		d.put(string(rune('a'+i)), i)
+		d.put(fmt.Sprint(i), i, deskSize)
+		d.put(fmt.Sprint(i), i, deskSize)
 	}
-	if _, ok := d.get("a"); ok || len(d.made) != deskSize || len(d.keys) != deskSize {
+	if _, ok := d.get("9"); ok || len(d.made) != deskSize || len(d.keys) != deskSize {
 		t.Errorf("%d are kept", len(d.made))
 	}
-	if v, ok := d.get(string(rune('a' + deskSize + 9))); !ok || v != deskSize+9 {
+	if v, ok := d.get(fmt.Sprint(deskSize + 9)); !ok || v != deskSize+9 {
 		t.Errorf("the newest is %v", v)
+	}
+	d.get("10") // asked for again, it stays
+	d.put("one more", 1, deskSize)
+	if _, ok := d.get("10"); !ok {
+		t.Error("what was asked for last is forgotten")
+	}
+	if _, ok := d.get("11"); ok {
+		t.Error("what was asked for longest ago is kept")
 	}
 }

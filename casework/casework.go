@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 	"unicode"
 	"unicode/utf8"
@@ -33,9 +34,11 @@ type Shop struct {
 	// ships with the program.
 	Table *diagnose.Table
 
-	cars  carCache
-	minds thoughts
-	desk  desk
+	cars   desk[Car] // their plumbing: joining it takes longer than anything else on a page
+	minds  desk[*Thought]
+	places chan struct{} // see InTurn
+	once   sync.Once
+	desk   desk[any]
 }
 
 // Upper begins a sentence with a capital.

@@ -64,33 +64,13 @@ func (s *Shop) Car(v record.Vehicle, corrections []record.Correction) (Car, erro
 	}
 	car, err := s.join(v, corrections)
 	if err == nil {
-		s.cars.put(key.String(), car)
+		s.cars.put(key.String(), car, mostCars)
 	}
 	return car, err
 }
 
-// carCache keeps the plumbing of the cars that were looked at last: joining it takes
-// longer than anything else on a page.
-type carCache struct {
-	mu sync.Mutex
-	m  map[string]Car
-}
-
-func (c *carCache) get(key string) (Car, bool) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	car, ok := c.m[key]
-	return car, ok
-}
-
-func (c *carCache) put(key string, car Car) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	if c.m == nil || len(c.m) >= 200 {
-		c.m = map[string]Car{}
-	}
-	c.m[key] = car
-}
+// mostCars is how many cars' plumbing is kept.
+const mostCars = 200
 
 func (s *Shop) join(v record.Vehicle, corrections []record.Correction) (Car, error) {
 	car := Car{Changed: map[string]bool{}}

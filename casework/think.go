@@ -9,7 +9,6 @@ import (
 	"math"
 	"slices"
 	"strings"
-	"sync"
 
 	"wexter/core/diagnose"
 	"wexter/core/knowledge"
@@ -33,35 +32,17 @@ type Thought struct {
 	Minutes      int
 }
 
-// thoughts keeps what was worked out last, by everything that it rests on: see thoughtKey.
-type thoughts struct {
-	mu sync.Mutex
-	m  map[string]*Thought
-}
-
 // mostThoughts is how many cases are kept in mind at once.
 const mostThoughts = 64
-
-func (c *thoughts) get(key string) *Thought {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	return c.m[key]
-}
-
-func (c *thoughts) put(key string, t *Thought) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	if c.m == nil || len(c.m) >= mostThoughts {
-		c.m = map[string]*Thought{}
-	}
-	c.m[key] = t
-}
 
 // thoughtKey names everything that a thought depends on: the program's algorithm and
 // table, the Book, the whole folder with its car and corrections, and the bay. What is
 // added to any of them later is in the key by itself, since all of it is written out.
 // It is empty when that cannot be done; nothing is kept then.
 func thoughtKey(b knowledge.Book, f evidence.Folder, bay diagnose.Bay) string {
+	// A plain note, and the version that it counts up, say nothing of what is wrong.
+	f.Case.Version = 0
+	f.Notes = slices.DeleteFunc(slices.Clone(f.Notes), func(n record.Note) bool { return n.Kind == record.Noted })
 	h := sha256.New()
 	if err := json.NewEncoder(h).Encode([]any{diagnose.Version, ingest.TableVersion(), b.Version, f, bay}); err != nil {
 		return ""
@@ -85,17 +66,21 @@ func (s *Shop) Think(ctx context.Context, f evidence.Folder) (*Thought, error) {
 		return nil, err
 	}
 	key := thoughtKey(book, f, bay)
-	if t := s.minds.get(key); t != nil {
+	if t, ok := s.minds.get(key); ok {
 		return t, nil
 	}
-	t, err := s.think(book, f, car, bay)
-	if err != nil {
-		return nil, err
-	}
-	if key != "" {
-		s.minds.put(key, t)
-	}
-	return t, nil
+	var t *Thought
+	err = s.InTurn(ctx, func() (err error) {
+		var ok bool
+		if t, ok = s.minds.get(key); ok { // somebody thought the same case through meanwhile
+			return nil
+		}
+		if t, err = s.think(book, f, car, bay); err == nil && key != "" {
+			s.minds.put(key, t, mostThoughts)
+		}
+		return err
+	})
+	return t, err
 }
 
 // think weighs what is on a case and plans what is next.
@@ -130,7 +115,7 @@ func (s *Shop) Odds(ctx context.Context, f evidence.Folder, fault string) (float
 	if err != nil {
 		return 0, err
 	}
-	if t := s.minds.get(thoughtKey(book, f, bay)); t != nil {
+	if t, ok := s.minds.get(thoughtKey(book, f, bay)); ok {
 		return t.State.Odds(fault), nil
 	}
 	st, _, err := s.weigh(book, f, car)

@@ -313,3 +313,19 @@ func TestScansSpeak(t *testing.T) {
 		t.Errorf("lean at idle, at its stop: %.2f", p)
 	}
 }
+
+// A plain note does not have a case thought through again; what was unplugged does.
+func TestNotesAndThoughts(t *testing.T) {
+	s := shop(t)
+	id, err := s.OpenCase(ctx, "", car("SQ 502"))
+	must(t, err)
+	first, _ := thought(t, s, id)
+	must(t, s.AddNote(ctx, "", id, casework.NewNote{Kind: record.Noted, Text: "Keys are on the hook."}))
+	if again, _ := thought(t, s, id); again != first {
+		t.Error("a note had the case thought through again")
+	}
+	must(t, s.AddNote(ctx, "", id, casework.NewNote{Kind: record.Unplugged, Text: "vent valve"}))
+	if again, _ := thought(t, s, id); again == first {
+		t.Error("what was unplugged was left out of the thought")
+	}
+}

@@ -26,7 +26,7 @@ type Dial func(ctx context.Context, address string) (Gauge, error)
 
 // Timing of the hub.
 const (
-	commitEvery   = 250 * time.Millisecond
+	commitEvery   = 200 * time.Millisecond
 	estimateEvery = 500 * time.Millisecond
 	idleAfter     = 30 * time.Second // without a leg and without anybody looking
 )

@@ -388,40 +388,53 @@ func (s *server) setup(c *echo.Context) error {
 	return c.Redirect(http.StatusSeeOther, to)
 }
 
+// sentLeg is a leg as it was sent: its log, or the text that could not be read as one yet.
+type sentLeg struct {
+	log        ingest.Log
+	kept, name string
+}
+
+// sentLeg reads the leg that a form brings: a file, the text of one that was sent before,
+// or typed pairs.
+func (s *server) sentLeg(c *echo.Context, f *form) (l sentLeg, err error) {
+	ctx, o := c.Request().Context(), ingest.Options{PressureUnit: f.text("unit")}
+	data, name := f.file("csv", ingest.MaxBytes)
+	l.kept, l.name = f.text("kept"), name
+	switch {
+	case data != nil:
+		l.kept = string(data)
+	case l.kept != "":
+		l.name = f.text("kept_as")
+	case f.text("pairs") != "":
+		l.name = "typed"
+		o.PressureUnit = cmp.Or(o.PressureUnit, "inH2O")
+		l.log, err = ingest.ParsePairs(f.text("pairs"), o)
+		return l, err
+	default:
+		return l, errors.New("choose a CSV file, or type pairs of time and pressure")
+	}
+	read := func() (err error) {
+		l.log, err = ingest.ParseCSV([]byte(l.kept), o)
+		return err
+	}
+	err = s.shop.InTurn(ctx, read)
+	if open := new(ingest.NoBarometerError); errors.As(err, &open) {
+		// Only a barometer that somebody read may be taken off; the standard one is a guess.
+		if t, e := s.shop.LiveTest(ctx, c.Param("id")); e == nil && t.Test.Setup.Barometer != gas.StandardPressure {
+			o.Barometer = t.Test.Setup.Barometer
+			err = s.shop.InTurn(ctx, read)
+		}
+	}
+	return l, err
+}
+
 func (s *server) addLeg(c *echo.Context) error {
 	if err := parsed(c); err != nil {
 		return err
 	}
 	f := form{c: c}
-	o := ingest.Options{PressureUnit: f.text("unit")}
-	var log ingest.Log
-	var err error
-	data, name := f.file("csv", ingest.MaxBytes)
-	kept := f.text("kept")
-	switch {
-	case data != nil:
-		kept = string(data)
-		log, err = ingest.ParseCSV(data, o)
-	case kept != "":
-		name = f.text("kept_as")
-		log, err = ingest.ParseCSV([]byte(kept), o)
-	case f.text("pairs") != "":
-		name = "typed"
-		if o.PressureUnit == "" {
-			o.PressureUnit = "inH2O"
-		}
-		log, err = ingest.ParsePairs(f.text("pairs"), o)
-	default:
-		err = errors.New("choose a CSV file, or type pairs of time and pressure")
-	}
-	var open *ingest.NoBarometerError
-	if errors.As(err, &open) {
-		// Only a barometer that somebody read may be taken off; the standard one is a guess.
-		if t, e := s.shop.LiveTest(c.Request().Context(), c.Param("id")); e == nil && t.Test.Setup.Barometer != gas.StandardPressure {
-			o.Barometer = t.Test.Setup.Barometer
-			log, err = ingest.ParseCSV([]byte(kept), o)
-		}
-	}
+	l, err := s.sentLeg(c, &f)
+	log, kept, name := l.log, l.kept, l.name
 	if f.err != nil {
 		err = f.err
 	}

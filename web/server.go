@@ -58,7 +58,7 @@ func New(shop *casework.Shop, hub *live.Hub, reach instrument.Dialer) (http.Hand
 	e := echo.New()
 	e.HTTPErrorHandler = s.fail
 	// Pages with a Map shrink to a fifth. Streams must flow, photos and fonts are packed already.
-	packed := middleware.GzipWithConfig(middleware.GzipConfig{Level: 5, MinLength: 4 << 10, Skipper: func(c *echo.Context) bool {
+	packed := middleware.GzipWithConfig(middleware.GzipConfig{Level: 1, MinLength: 4 << 10, Skipper: func(c *echo.Context) bool {
 		p := c.Request().URL.Path
 		return strings.HasSuffix(p, "/stream") || strings.HasPrefix(p, "/photos/") || strings.HasSuffix(p, ".woff2") || strings.HasSuffix(p, ".pdf")
 	}})

@@ -15,6 +15,7 @@ import (
 	"os/exec"
 	"os/signal"
 	"path/filepath"
+	"runtime/debug"
 	"slices"
 	"strings"
 	"sync"
@@ -199,11 +200,19 @@ type service struct {
 	out        io.Writer
 }
 
+// memoryAim is what the collector keeps the program's memory to, as long as what is in use
+// allows it: garbage may pile up to as much again otherwise, and the computer in a bay has
+// other things to do. It is an aim, no limit: what is needed is had.
+const memoryAim = 230 << 20
+
 // serveShop opens the shop, fills it when asked, serves until a signal comes, lets
 // what is under way end, and closes the database.
 func serveShop(v service) error {
 	if !web.Loopback(v.addr) {
 		return usage("%s is open to others; Wexter serves this computer only: use 127.0.0.1:PORT", v.addr)
+	}
+	if os.Getenv("GOMEMLIMIT") == "" {
+		debug.SetMemoryLimit(memoryAim)
 	}
 	ctx, stop := signal.NotifyContext(context.Background(), syscall.SIGINT, syscall.SIGTERM)
 	defer stop()
