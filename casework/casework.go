@@ -155,14 +155,11 @@ func (s *Shop) checkCase(n *NewCase) ([]string, error) {
 	if PlateKey(n.Plate) == "" {
 		return nil, problem("plate", "a plate or shop id needs a letter or a figure")
 	}
-	if n.Year != 0 && (n.Year < 1960 || n.Year > s.Now().Year()+1) {
+	if n.Year > s.Now().Year()+1 {
 		return nil, problem("year", "%d is not a model year this shop can have", n.Year)
 	}
-	if n.OdometerKM < 0 || n.OdometerKM > 5_000_000 {
-		return nil, problem("odometer", "%d km is not an odometer reading", n.OdometerKM)
-	}
-	if n.TankL < 5 || n.TankL > 400 {
-		return nil, problem("tank size", "a tank holds between 5 and 400 L; this says %.4g L", n.TankL)
+	if err := fits(record.Vehicle{Year: n.Year, OdometerKM: n.OdometerKM, TankL: n.TankL}.Check()); err != nil {
+		return nil, err
 	}
 	if n.Metering != "maf" && n.Metering != "map" && n.Metering != "unknown" {
 		return nil, problem("metering", "choose how the engine meters its air")
@@ -330,7 +327,7 @@ func (s *Shop) AddCodes(ctx context.Context, key, id, typed string, status obd.C
 			if slices.ContainsFunc(have, func(x record.Code) bool { return x.Code == code && x.Status == status }) {
 				continue
 			}
-			if err := tx.Add(&record.Code{ID: newID(), CaseID: id, Code: code, Status: status, At: s.now()}); err != nil {
+			if err := addToCase(tx, id, &record.Code{ID: newID(), CaseID: id, Code: code, Status: status, At: s.now()}); err != nil {
 				return "", err
 			}
 		}

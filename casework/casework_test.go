@@ -437,22 +437,33 @@ func TestBadBundles(t *testing.T) {
 	must(t, err)
 	other := shop(t)
 	for _, c := range []struct{ from, to, say string }{
-		{"wexter-case/5", "wexter-case/6", "newer Wexter"},
-		{"wexter-case/5", "letter/1", "no bundle of a case"},
+		{report.Schema, "wexter-case/99", "newer Wexter"},
+		{report.Schema, "letter/1", "no bundle of a case"},
 		{"\"complaint\"", "\"complain\"", "complain"},
 		{"\"stage\": \"hunt\"", "\"stage\": \"lunch\"", "lunch"},
 		{"\"kind\": \"drift\"", "\"kind\": \"raft\"", "raft"},
 		{"\"year\": 2019", "\"year\": \"old\"", "year"},
 		{"\"P0456\"", "\"<b>\"", "trouble code"},
 		{"\"readings\": ", "\"readings\": 9", "readings and holds"},
+		{"\"tank_l\": 50", "\"tank_l\": -5", "this says -5 L"},
+		{"\"tank_l\": 50", "\"tank_l\": null", "null at vehicle.tank_l"},
+		{"\"tank_l\": 50", "\"tank_l\": NaN", "nan at vehicle.tank_l"},
+		{"\"tank_l\": 50", "\"tank_l\": 1e300", "1e+300 at vehicle.tank_l"},
+		{"\"temperature_k\": 293.15", "\"temperature_k\": 0", "temperature of 0 K"},
+		{"\"temperature_k\": 293.15", "\"temperature_k\": 1e300", "tests[0].setup.temperature_k"},
+		{"\"gauge_pa\": [\n", "\"gauge_pa\": [\nnull,", "tests[0].runs[0].gauge_pa[0]"},
+		{"\"opened_at\": \"2026", "\"opened_at\": \"0026", "year 26 at case.opened_at"},
+		{"\n \"notes\": []", "\n \"notes\": [" + strings.TrimSuffix(strings.Repeat("{},", 60_000), ",") + "]", "more than 2000 entries in notes"},
+		{"\"gaps\": []", "\"gaps\": [" + strings.TrimSuffix(strings.Repeat("{},", 60_000), ",") + "]", "more than 4000 entries in tests[0].runs[0].gaps"},
+		{"\"d_m\": ", "\"d_m\": 1e300,\"x\": ", "result.d_m"},
 	} {
 		t.Run(c.say, func(t *testing.T) {
 			data := bytes.Replace(good, []byte(c.from), []byte(c.to), 1)
 			if bytes.Equal(data, good) {
-				t.Fatalf("%q is not in the bundle", c.from)
+				t.Fatalf("%.80q is not in the bundle", c.from)
 			}
 			if _, err := other.Import(ctx, data); err == nil || !strings.Contains(err.Error(), c.say) {
-				t.Errorf("%s: %v; want %q", c.to, err, c.say)
+				t.Errorf("%.80s: %v; want %q", c.to, err, c.say)
 			}
 		})
 	}
@@ -639,7 +650,7 @@ func TestBundleWithoutJudgement(t *testing.T) {
 	must(t, err)
 	data, _, err := s.Export(ctx, id)
 	must(t, err)
-	old := strings.Replace(string(data), "wexter-case/5", "wexter-case/4", 1)
+	old := strings.Replace(string(data), report.Schema, "wexter-case/4", 1)
 	for _, field := range []string{"judged", "says", "overruled", "repeat_of", "key"} {
 		old = regexp.MustCompile(`\n *"`+field+`": "[^\n]*",`).ReplaceAllStringFunc(old, func(line string) string {
 			if field == "repeat_of" && !strings.HasPrefix(line, "\n    ") {

@@ -115,6 +115,9 @@ func (s *Shop) BeginRun(ctx context.Context, testID string, n NewLive) (record.R
 		if err != nil {
 			return "", err
 		}
+		if err := roomForLeg(tx, t, len(runs), record.MostLive); err != nil {
+			return "", err
+		}
 		runs = standing(runs)
 		if slices.ContainsFunc(runs, func(x record.Run) bool { return x.EndedAt == nil }) {
 			return "", problem("leg", "a leg is being read already; stop it first")

@@ -58,10 +58,10 @@ func (s *Shop) AddFinding(ctx context.Context, key, id string, n NewFinding) err
 		if f.By, f.RestsOn, err = s.restsOn(folder, f.Odds, n); err != nil {
 			return "", err
 		}
-		if f.Photo, err = hashOf(tx, n.Photo); err != nil {
+		if f.Photo, err = hashOf(tx, c, n.Photo); err != nil {
 			return "", err
 		}
-		if err := tx.Add(&f); err != nil {
+		if err := addToCase(tx, id, &f); err != nil {
 			return "", err
 		}
 		return f.ID, advance(tx, c, record.Found)
@@ -124,17 +124,14 @@ func (s *Shop) AddRepair(ctx context.Context, key, id string, n NewRepair) error
 			return err
 		}
 	}
+	if err := fits(record.RepairDone{CostCents: n.CostCents, Minutes: n.Minutes, Torque: n.TorqueNm}.Check()); err != nil {
+		return err
+	}
 	switch {
 	case n.Action == "":
 		return problem("what was done", "say what is done in the repair")
-	case n.CostCents < 0 || n.CostCents > 10_000_000:
-		return problem("cost", "a cost lies between 0 and 100 000")
-	case n.Minutes < 0 || n.Minutes > 6000:
-		return problem("minutes", "the time lies between 0 and 6000 minutes")
-	case n.TorqueNm < 0 || n.TorqueNm > 1000:
-		return problem("torque", "a torque lies between 0 and 1000 N·m")
-	case n.WaitUntil != nil && n.WaitUntil.Before(s.now()):
-		return problem("until", "the part is expected in the past; give a day to come, or leave it empty when the repair is done")
+	case n.WaitUntil != nil && !soon(*n.WaitUntil, s.now()):
+		return problem("until", "the part is expected in the past, or years ahead; give a day to come, or leave it empty when the repair is done")
 	}
 	_, err = s.do(ctx, key, func(tx store.Tx) (string, error) {
 		c, err := open(tx, id, 0)
@@ -162,7 +159,7 @@ func (s *Shop) AddRepair(ctx context.Context, key, id string, n NewRepair) error
 			until := n.WaitUntil.UTC().Truncate(time.Second)
 			c.WaitUntil = &until
 		}
-		if err := tx.Add(&r); err != nil {
+		if err := addToCase(tx, id, &r); err != nil {
 			return "", err
 		}
 		return r.ID, advance(tx, c, stage)
@@ -251,8 +248,8 @@ func (s *Shop) Wait(ctx context.Context, key, id string, n NewWait) error {
 	if err != nil {
 		return err
 	}
-	if waits && (n.Until == nil || n.Until.Before(s.now())) {
-		return problem("until", "say until when: a day and time to come")
+	if waits && (n.Until == nil || !soon(*n.Until, s.now())) {
+		return problem("until", "say until when: a day and time to come, within five years")
 	}
 	_, err = s.do(ctx, key, func(tx store.Tx) (string, error) {
 		c, err := open(tx, id, 0)
@@ -294,7 +291,7 @@ func (s *Shop) TryComplaint(ctx context.Context, key, id string, n NewTrial) err
 			return "", err
 		}
 		t := record.Trial{ID: newID(), CaseID: id, How: how, Seconds: int(n.Minutes*60 + 0.5), Gone: n.Gone, At: s.now()}
-		if err := tx.Add(&t); err != nil {
+		if err := addToCase(tx, id, &t); err != nil {
 			return "", err
 		}
 		return t.ID, advance(tx, c, c.Stage)

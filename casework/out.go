@@ -451,7 +451,11 @@ func (s *Shop) CaseID(ctx context.Context, name string) (string, error) {
 // already is not doubled; a number that is taken is replaced by the next free one;
 // a car the shop knows by its plate keeps its own entry.
 func (s *Shop) Import(ctx context.Context, data []byte) (string, error) {
-	b, err := report.ReadBundle(data)
+	var b report.Bundle
+	err := s.InTurn(ctx, func() (err error) { b, err = report.ReadBundle(data); return err })
+	if ctx.Err() != nil {
+		return "", ctx.Err()
+	}
 	if err != nil {
 		return "", problem("bundle", "%s.", strings.TrimSuffix(Upper(err.Error()), "."))
 	}

@@ -215,7 +215,7 @@ func (s *Shop) AddMark(ctx context.Context, key, caseID string, n NewMark) error
 			return "", err
 		}
 		m := record.MapMark{ID: newID(), CaseID: caseID, Kind: n.Kind, Part: n.Part, Odds: n.Odds, Size: n.Size, Expected: n.Expected, Text: n.Text, At: s.now()}
-		if err := tx.Add(&m); err != nil {
+		if err := addToCase(tx, caseID, &m); err != nil {
 			return "", err
 		}
 		return m.ID, advance(tx, c, c.Stage)
@@ -253,10 +253,10 @@ func (s *Shop) AddCorrection(ctx context.Context, key, caseID string, n NewCorre
 			}
 		}
 		x := record.Correction{ID: newID(), VehicleID: v.ID, Kind: n.Kind, Part: n.Part, From: n.From, To: n.To, Text: n.Text, At: s.now()}
-		if x.Photo, err = hashOf(tx, n.Photo); err != nil {
+		if x.Photo, err = hashOf(tx, c, n.Photo); err != nil {
 			return "", err
 		}
-		if err := tx.Add(&x); err != nil {
+		if err := addToCar(tx, v.ID, &x); err != nil {
 			return "", err
 		}
 		if err := touchCar(tx, v.ID); err != nil {
@@ -292,8 +292,8 @@ func (s *Shop) AddCard(ctx context.Context, key, caseID string, n NewCard) error
 	if !said {
 		return problem("card", "an empty card helps nobody: write where it sits, or what comes off first")
 	}
-	if n.Minutes < 0 || n.Minutes > 600 {
-		return problem("minutes", "between 0 and 600 minutes to reach it")
+	if err := fits(record.AccessCard{Minutes: n.Minutes}.Check()); err != nil {
+		return err
 	}
 	_, err = s.do(ctx, key, func(tx store.Tx) (string, error) {
 		c, v, _, err := s.atPart(tx, caseID, n.Part)
@@ -301,7 +301,7 @@ func (s *Shop) AddCard(ctx context.Context, key, caseID string, n NewCard) error
 			return "", err
 		}
 		x := record.AccessCard{ID: newID(), VehicleID: v.ID, Part: n.Part, Place: n.Place, First: n.First, Fasteners: n.Fasteners, Locks: n.Locks, Breaks: n.Breaks, Minutes: n.Minutes, At: s.now()}
-		if x.Photo, err = hashOf(tx, n.Photo); err != nil {
+		if x.Photo, err = hashOf(tx, c, n.Photo); err != nil {
 			return "", err
 		}
 		if x.Photo == "" && n.Keep != "" {
@@ -313,7 +313,7 @@ func (s *Shop) AddCard(ctx context.Context, key, caseID string, n NewCard) error
 				x.Photo = n.Keep
 			}
 		}
-		if err := tx.Add(&x); err != nil {
+		if err := addToCar(tx, v.ID, &x); err != nil {
 			return "", err
 		}
 		if err := touchCar(tx, v.ID); err != nil {

@@ -74,7 +74,7 @@ func (s *Shop) Observe(ctx context.Context, key, caseID string, n NewObservation
 			return caseID, advance(tx, c, c.Stage)
 		}
 		x := record.Observation{ID: newID(), CaseID: caseID, Kind: n.Kind, Key: n.Key, Part: n.Part, Absent: n.Absent, At: at}
-		if err := tx.Add(&x); err != nil {
+		if err := addToCase(tx, caseID, &x); err != nil {
 			return "", err
 		}
 		return x.ID, advance(tx, c, c.Stage)
@@ -134,11 +134,11 @@ func (s *Shop) AddResult(ctx context.Context, key, caseID string, n NewResult) (
 		if err := s.tryOn(f, car, x); err != nil {
 			return "", err
 		}
-		if x.Photo, err = hashOf(tx, n.Photo); err != nil {
+		if x.Photo, err = hashOf(tx, c, n.Photo); err != nil {
 			return "", err
 		}
 		x.At = s.now()
-		if err := tx.Add(&x); err != nil {
+		if err := addToCase(tx, caseID, &x); err != nil {
 			return "", err
 		}
 		stage := record.Hunt
@@ -385,10 +385,10 @@ func (s *Shop) Open(ctx context.Context, key, caseID string, n NewPostMortem) er
 			return "", ErrNotFound
 		}
 		p := record.PostMortem{ID: newID(), CaseID: caseID, FindingID: n.Finding, Confirmed: n.Confirmed, Text: n.Text, At: s.now()}
-		if p.Photo, err = hashOf(tx, n.Photo); err != nil {
+		if p.Photo, err = hashOf(tx, c, n.Photo); err != nil {
 			return "", err
 		}
-		if err := tx.Add(&p); err != nil {
+		if err := addToCase(tx, caseID, &p); err != nil {
 			return "", err
 		}
 		return p.ID, advance(tx, c, c.Stage)

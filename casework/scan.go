@@ -28,7 +28,12 @@ func (s *Shop) AddScan(ctx context.Context, key, id, source, raw string) (string
 		if err != nil {
 			return "", err
 		}
-		if err := tx.Add(&x); err != nil {
+		if have, err := tx.ScanBytes(id); err != nil {
+			return "", err
+		} else if have+len(raw) > record.MostScanBytes {
+			return "", problem("scan", "The scans of this case take %d MB, as much as is kept of one; close it and open a new one.", have>>20)
+		}
+		if err := addToCase(tx, id, &x); err != nil {
 			return "", err
 		}
 		if c.Monitors, err = s.monitorsRan(tx, id, read, c.Monitors); err != nil {
@@ -102,21 +107,13 @@ func (s *Shop) AddNote(ctx context.Context, key, id string, n NewNote) error {
 			return "", err
 		}
 		x := record.Note{ID: newID(), CaseID: id, Kind: n.Kind, Subject: n.Subject, Text: words, At: s.now()}
-		if x.Photo, err = hashOf(tx, n.Photo); err != nil {
+		if x.Photo, err = hashOf(tx, c, n.Photo); err != nil {
 			return "", err
 		}
-		if err := tx.Add(&x); err != nil {
+		if err := addToCase(tx, id, &x); err != nil {
 			return "", err
 		}
 		return x.ID, advance(tx, c, c.Stage)
 	})
 	return err
-}
-
-// hashOf keeps a photo and returns its hash; empty without one.
-func hashOf(tx store.Tx, p *record.Photo) (string, error) {
-	if p == nil {
-		return "", nil
-	}
-	return p.Hash, tx.KeepPhoto(*p)
 }

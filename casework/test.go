@@ -63,6 +63,13 @@ func (s *Shop) StartTest(ctx context.Context, key, caseID, repeatOf string) (str
 				t.Setup.Instrument.RigHeld, t.Setup.Instrument.RigLoss, t.Setup.Instrument.Zero = "", 0, 0
 			}
 		}
+		n, err := store.Count[record.Test](tx, store.Owner{Column: store.CaseColumn, ID: caseID})
+		if err != nil {
+			return "", err
+		}
+		if n >= record.MostTests {
+			return "", problem("test", "There are %d holds on this case already; close it and open a new one.", n)
+		}
 		if err := tx.Add(&t); err != nil {
 			return "", err
 		}
@@ -95,55 +102,37 @@ func (s *Shop) SaveSetup(ctx context.Context, key, id string, version int, su re
 
 // settle checks a set-up and works its volume out.
 func settle(su *record.Setup) error {
+	tolerance := 0.0
 	switch su.VolumeHow {
 	case record.VolumeByLevel:
-		if su.Tank < 0.005 || su.Tank > 0.4 || su.Level < 0 || su.Level > 1 || su.Extra < 0 || su.Extra > 0.1 {
-			return problem("volume", "a tank of 5 to 400 L, filled between 0 and 100 %%, with at most 100 L of neck, canister and lines")
-		}
-		su.Volume = gas.Space{Tank: su.Tank, Level: su.Level, Lines: su.Extra}.Vapour()
-		if su.VolumeTolerance == 0 {
-			su.VolumeTolerance = 0.2
-		}
+		su.Volume, tolerance = gas.Space{Tank: su.Tank, Level: su.Level, Lines: su.Extra}.Vapour(), 0.2
 	case record.VolumeMetered:
-		if !(su.MeterFlow > 0) || !(su.MeterTime > 0) || !(su.MeterRise > 0) {
-			return problem("volume", "metering needs the flow, how long it ran, and how far the pressure rose once settled")
-		}
-		su.Volume = gas.MeteredVolume(su.MeterFlow, su.MeterTime, su.MeterRise, su.Barometer)
-		if su.VolumeTolerance == 0 {
-			su.VolumeTolerance = 0.05
+		su.Volume, tolerance = 0, 0.05
+		if su.MeterRise > 0 {
+			su.Volume = gas.MeteredVolume(su.MeterFlow, su.MeterTime, su.MeterRise, su.Barometer)
 		}
 	case record.VolumeNotNeeded:
-		if !(su.Reference > 0) {
-			return problem("reference", "give the diameter of the known orifice")
-		}
 		su.Volume = 0
-	default:
-		return problem("volume", "choose how the volume is known: from the fuel level, metered in, or by a known orifice")
 	}
-	if su.VolumeTolerance < 0.001 || su.VolumeTolerance > 1 {
-		return problem("tolerance", "a tolerance lies between 0.1 and 100 %%")
+	if su.VolumeTolerance == 0 {
+		su.VolumeTolerance = tolerance
 	}
-	if err := su.Decay().Check(); err != nil {
-		return problem("set-up", "%v", err)
-	}
-	if su.Reference < 0 || su.Reference > 10e-3 {
-		return problem("reference", "an orifice lies between 0 and 10 mm")
-	}
-	in := &su.Instrument
 	var err error
-	if in.Name, err = text("gauge", in.Name, 80); err != nil {
+	if su.Instrument.Name, err = text("gauge", su.Instrument.Name, 80); err != nil {
 		return err
 	}
-	if err := checkDate("calibrated", in.CalibratedOn); err != nil {
+	if err := checkDate("calibrated", su.Instrument.CalibratedOn); err != nil {
 		return err
 	}
-	if in.Range < 0 || in.Range > 1e6 || math.Abs(in.Zero) > 2500 || in.RigLoss < 0 || in.RigLoss > 1e5 {
-		return problem("gauge", "range, zero or rig loss cannot be; look at their units")
+	return fits(su.Check())
+}
+
+// fits makes a Problem of what cannot be.
+func fits(err error) error {
+	if u := new(record.Unfit); errors.As(err, &u) {
+		return problem(u.Field, "%s", u.Says)
 	}
-	if in.RigHeld != "" && in.RigHeld != record.RigHeld && in.RigHeld != record.RigLost {
-		return problem("rig", "the rig held, or it lost pressure")
-	}
-	return nil
+	return err
 }
 
 func (s *Shop) openTest(tx store.Tx, id string) (record.Test, error) {
@@ -188,6 +177,9 @@ func (s *Shop) AddRun(ctx context.Context, key, testID string, n NewRun) (string
 		}
 		runs, err := store.OfTest(tx, testID)
 		if err != nil {
+			return "", err
+		}
+		if err := roomForLeg(tx, t, len(runs), len(l.Time)); err != nil {
 			return "", err
 		}
 		if len(standing(runs)) >= 12 {

@@ -213,7 +213,7 @@ func (b *Bench) close(e ending) {
 	case atPlan:
 		b.finish()
 	case full:
-		b.broken(fmt.Sprintf("%d readings are as many as a leg holds", mostReadings))
+		b.broken(fmt.Sprintf("%d readings are as many as a leg holds", record.MostLive))
 	case turned:
 		b.broken("The module's clock was set back while this was read")
 	}

@@ -12,12 +12,8 @@ import (
 	"wexter/instrument"
 )
 
-// Bounds of a leg: how many readings it holds, a day at ten a second, and how long a
-// silent wall probe is where it was.
-const (
-	mostReadings = 1_000_000
-	wallSeconds  = 10.0
-)
+// wallSeconds is how long a silent wall probe is where it was.
+const wallSeconds = 10.0
 
 // ending says whether a leg ends with a reading, and why.
 type ending int
@@ -80,7 +76,7 @@ func (l *leg) add(r instrument.Reading, b *Bench) ending {
 			return atPlan
 		}
 	}
-	if n+1 >= mostReadings {
+	if n+1 >= record.MostLive {
 		return full
 	}
 	return goesOn

@@ -13,11 +13,14 @@ import (
 	"wexter/ingest"
 )
 
+// MaxBytes is the largest bundle that is read: more than the largest that a shop writes.
+const MaxBytes = 320 << 20
+
 // Schema names the form of a bundle; a number behind the slash that is higher than
 // this one's comes from a newer Wexter.
 const (
-	Schema  = "wexter-case/5"
-	version = 5
+	Schema  = "wexter-case/6"
+	version = 6
 )
 
 // Bundle is one case with everything on it, readings and photos included.
@@ -76,6 +79,9 @@ func ReadBundle(data []byte) (Bundle, error) {
 		Schema string `json:"schema"`
 	}
 	var b Bundle
+	if err := bounded(data); err != nil {
+		return b, err
+	}
 	if err := json.Unmarshal(data, &head); err != nil {
 		return b, fmt.Errorf("this is no bundle: %s", ingest.JSONWords(data, err))
 	}
@@ -102,6 +108,9 @@ func ReadBundle(data []byte) (Bundle, error) {
 				r.EndedAt, r.Marks, r.Gaps = &r.At, record.Marks{}, record.Gaps{}
 			}
 		}
+	}
+	if err := sane(b); err != nil {
+		return b, err
 	}
 	return b, checkBundle(b)
 }

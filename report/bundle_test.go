@@ -3,13 +3,25 @@ package report_test
 import (
 	"strings"
 	"testing"
+	"time"
 
 	"wexter/core/record"
 	"wexter/report"
 )
 
+// small is a bundle with a case and nothing on it.
+func small() report.Bundle {
+	at := time.Date(2026, 1, 5, 9, 0, 0, 0, time.UTC)
+	return report.Bundle{Vehicle: record.Vehicle{ID: "v", PlateKey: "A", TankL: 50, CreatedAt: at}, Case: record.Case{ID: "c", VehicleID: "v", Number: "SQ-1", Stage: record.Scan, OpenedAt: at, Version: 1}}
+}
+
+// setup is a set-up that can be.
+func setup() record.Setup {
+	return record.Setup{VolumeHow: record.VolumeByLevel, Tank: 0.05, Level: 0.5, Volume: 0.025, VolumeTolerance: 0.2, Limit: 0.508e-3, Barometer: 101325, Temperature: 293.15}
+}
+
 func FuzzReadBundle(f *testing.F) {
-	good, err := report.WriteBundle(report.Bundle{Vehicle: record.Vehicle{ID: "v", PlateKey: "A"}, Case: record.Case{ID: "c", VehicleID: "v", Number: "SQ-1", Stage: record.Scan, Version: 1}})
+	good, err := report.WriteBundle(small())
 	if err != nil {
 		f.Fatal(err)
 	}

@@ -14,8 +14,8 @@ import (
 	"wexter/core/record"
 )
 
-// mostText is how long a text in a bundle may be, in characters.
-const mostText = 4000
+// mostWords is how long a text in a bundle may be, in characters.
+const mostWords = 4000
 
 // checker holds a bundle against the rules that the shop's own entries keep: ids are
 // used once, entries belong to the case, what they point at is there.
@@ -59,6 +59,9 @@ func (c checker) car() error {
 	if err := c.own("vehicle", v.ID); err != nil {
 		return err
 	}
+	if err := v.Check(); err != nil {
+		return fmt.Errorf("the bundle's vehicle: %w", err)
+	}
 	for _, k := range []string{v.Archetype, v.Engine, v.Boost, v.Crankcase, v.Recirculation} {
 		if k != "" && !partKey(k) {
 			return fmt.Errorf("the bundle's vehicle is built as %q; that is no archetype", clip(k))
@@ -80,14 +83,18 @@ func (c checker) job() error {
 	}
 	for _, s := range []string{v.Plate, v.Make, v.Model, k.Complaint, k.Circumstances, k.RecentWork, k.Reason} {
 		if tooLong(s) {
-			return fmt.Errorf("a text in the bundle is longer than %d characters", mostText)
+			return fmt.Errorf("a text in the bundle is longer than %d characters", mostWords)
 		}
 	}
 	return nil
 }
 
 func (c checker) pictures() error {
+	size := 0
 	for _, p := range c.b.Photos {
+		if size += len(p.Data); size > record.MostPhotoBytes {
+			return fmt.Errorf("the photos in the bundle are larger than %d MB together", record.MostPhotoBytes>>20)
+		}
 		sum := sha256.Sum256(p.Data)
 		if hex.EncodeToString(sum[:]) != p.Hash || (p.Mime != "image/png" && p.Mime != "image/jpeg") {
 			return fmt.Errorf("the photo %s in the bundle is damaged", clip(p.Hash))
@@ -133,12 +140,13 @@ func (c checker) told() error {
 
 // read checks what instruments and hands brought: scans and results.
 func (c checker) read() error {
+	size := 0
 	for _, x := range c.b.Scans {
 		if err := c.entry("scan", x.ID, x.CaseID); err != nil {
 			return err
 		}
-		if len(x.Raw) > 1<<20 || len(x.Source) > 400 {
-			return fmt.Errorf("the scan %s in the bundle is too large", x.ID)
+		if size += len(x.Raw); len(x.Raw) > record.MostScan || len(x.Source) > 400 || size > record.MostScanBytes {
+			return fmt.Errorf("the scan %s in the bundle is too large, or all of them together are", x.ID)
 		}
 	}
 	for _, x := range c.b.Results {
@@ -176,15 +184,24 @@ func (c checker) worked() error {
 		if !c.photos[x.Photo] {
 			return errors.New("a photo that a finding names is missing from the bundle")
 		}
+		if !(x.Odds >= 0 && x.Odds <= 1) {
+			return fmt.Errorf("the finding %s in the bundle has odds of %g", x.ID, x.Odds)
+		}
 	}
 	for _, x := range c.b.Repairs {
 		if err := c.entry("repair", x.ID, x.CaseID); err != nil {
 			return err
 		}
+		if err := x.Check(); err != nil {
+			return fmt.Errorf("the repair %s in the bundle: %w", x.ID, err)
+		}
 	}
 	for _, x := range c.b.Trials {
 		if err := c.entry("trial", x.ID, x.CaseID); err != nil {
 			return err
+		}
+		if err := x.Check(); err != nil {
+			return fmt.Errorf("the trial %s in the bundle: %w", x.ID, err)
 		}
 	}
 	for _, x := range c.b.Opened {
@@ -213,7 +230,7 @@ func (c checker) onCar() error {
 		if err := c.own("access card", x.ID); err != nil {
 			return err
 		}
-		if x.VehicleID != c.b.Vehicle.ID || !partKey(x.Part) || x.Minutes < 0 || x.Minutes > 600 || tooLong(x.Place+x.First+x.Fasteners+x.Locks+x.Breaks) || !c.photos[x.Photo] {
+		if x.VehicleID != c.b.Vehicle.ID || !partKey(x.Part) || x.Check() != nil || tooLong(x.Place+x.First+x.Fasteners+x.Locks+x.Breaks) || !c.photos[x.Photo] {
 			return fmt.Errorf("the access card %s in the bundle has part %q, belongs to another car, or its photo is missing", x.ID, clip(x.Part))
 		}
 	}
@@ -221,9 +238,16 @@ func (c checker) onCar() error {
 }
 
 func (c checker) tests() error {
+	if len(c.b.Tests) > record.MostTests {
+		return fmt.Errorf("the bundle has more than %d tests", record.MostTests)
+	}
+	readings := 0
 	for _, t := range c.b.Tests {
 		if err := c.entry("test", t.ID, t.CaseID); err != nil {
 			return err
+		}
+		if err := errors.Join(t.Setup.Check(), blobSane(t.Result, "tests."+t.ID+".result")); err != nil {
+			return fmt.Errorf("the test %s in the bundle: %w", t.ID, err)
 		}
 		if len(t.Setup.Set) > 100 || t.Setup.Entry != "" && !partKey(t.Setup.Entry) {
 			return fmt.Errorf("the test %s in the bundle sets more parts than a car has, or joins its gauge at %q", t.ID, clip(t.Setup.Entry))
@@ -236,6 +260,9 @@ func (c checker) tests() error {
 		for _, r := range t.Runs {
 			if err := c.run(t.ID, r); err != nil {
 				return err
+			}
+			if readings += len(r.Time); readings > record.MostReadings {
+				return fmt.Errorf("the bundle has more than %d readings", record.MostReadings)
 			}
 		}
 	}
@@ -251,20 +278,20 @@ func (c checker) run(test string, r BundleRun) error {
 		return fmt.Errorf("the run %s in the bundle has kind %q or belongs elsewhere", r.ID, clip(r.Kind))
 	case r.EndedAt == nil:
 		return fmt.Errorf("the run %s in the bundle has not ended; stop the leg before the case is exported", r.ID)
-	case len(r.Marks) > 400 || len(r.Gaps) > 4000:
+	case len(r.Marks) > 400 || len(r.Gaps) > record.MostGaps:
 		return fmt.Errorf("the run %s in the bundle has too many marks or gaps", r.ID)
 	case len(r.Time) != r.Readings || len(r.Gauge) != r.Readings || r.Wall != nil && len(r.Wall) != r.Readings || r.Readings < 2 && !r.Struck():
 		return fmt.Errorf("the run %s in the bundle says %d readings and holds %d", r.ID, r.Readings, len(r.Time))
 	}
 	for i := range r.Time {
-		if i > 0 && r.Time[i] <= r.Time[i-1] || math.Abs(r.Gauge[i]) > 1e6 || math.Abs(r.Time[i]) > 1e9 {
-			return fmt.Errorf("the run %s in the bundle breaks at reading %d: time must rise and pressures stay below 1 MPa", r.ID, i+1)
+		if i > 0 && r.Time[i] <= r.Time[i-1] || math.Abs(r.Gauge[i]) > 1e6 || math.Abs(r.Time[i]) > 1e9 || r.Wall != nil && !(r.Wall[i] >= 150 && r.Wall[i] <= 500) {
+			return fmt.Errorf("the run %s in the bundle breaks at reading %d: time must rise, pressures stay below 1 MPa and the wall between 150 and 500 K", r.ID, i+1)
 		}
 	}
 	return nil
 }
 
-func tooLong(s string) bool { return utf8.RuneCountInString(s) > mostText }
+func tooLong(s string) bool { return utf8.RuneCountInString(s) > mostWords }
 
 // partKey reports whether s can be the key of a part.
 func partKey(s string) bool {

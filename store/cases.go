@@ -1,6 +1,7 @@
 package store
 
 import (
+	"database/sql"
 	"fmt"
 	"time"
 
@@ -86,6 +87,27 @@ func (tx Tx) OutcomesOfCases(ids []string) ([]record.Test, error) {
 // NewestTest returns the test that was begun last in the shop.
 func (tx Tx) NewestTest() (record.Test, error) {
 	return take[record.Test](tx.db.Order("at DESC").Limit(1))
+}
+
+// CaseReadings returns how many readings the legs of a case hold.
+func (tx Tx) CaseReadings(caseID string) (n int, err error) {
+	err = tx.db.Raw("SELECT COALESCE(SUM(r.readings), 0) FROM runs r JOIN tests t ON t.id = r.test_id WHERE t.case_id = ?", caseID).Scan(&n).Error
+	return n, err
+}
+
+// ScanBytes returns how long the texts of a case's scans are together.
+func (tx Tx) ScanBytes(caseID string) (n int, err error) {
+	err = tx.db.Raw("SELECT COALESCE(SUM(LENGTH(CAST(raw AS BLOB))), 0) FROM scans WHERE case_id = ?", caseID).Scan(&n).Error
+	return n, err
+}
+
+// PhotoBytes returns how large the photos of a case and its car are together.
+func (tx Tx) PhotoBytes(caseID, carID string) (n int, err error) {
+	err = tx.db.Raw(`SELECT COALESCE(SUM(LENGTH(data)), 0) FROM photos WHERE hash IN (
+		SELECT photo FROM findings WHERE case_id = @case UNION SELECT photo FROM notes WHERE case_id = @case UNION SELECT photo FROM results WHERE case_id = @case
+		UNION SELECT photo FROM post_mortems WHERE case_id = @case UNION SELECT photo FROM corrections WHERE vehicle_id = @car UNION SELECT photo FROM access_cards WHERE vehicle_id = @car)`,
+		sql.Named("case", caseID), sql.Named("car", carID)).Scan(&n).Error
+	return n, err
 }
 
 // Column is a moment that is stamped on an entry of a case.

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
 
 	"wexter/core/record"
 )
@@ -106,6 +107,22 @@ func OfTest(tx Tx, id string) ([]record.Run, error) {
 // OfVehicle returns what is written down of a car, oldest first, struck out or not.
 func OfVehicle[T any](tx Tx, id string) ([]T, error) {
 	return inOrder[T](tx.db.Where("vehicle_id = ?", id))
+}
+
+// Column names of owners.
+const (
+	CaseColumn = "case_id"
+	CarColumn  = "vehicle_id"
+)
+
+// Owner is a case or a car to which entries belong.
+type Owner struct{ Column, ID string }
+
+// Count returns how many entries of a kind an owner has, struck out or not.
+func Count[T any](tx Tx, o Owner) (int, error) {
+	var n int64
+	err := tx.db.Model(new(T)).Where(clause.Eq{Column: o.Column, Value: o.ID}).Count(&n).Error
+	return int(n), err
 }
 
 // StandingOfCases returns what stands on any of some cases and is not struck out,

@@ -186,8 +186,8 @@ func (f *form) readAll(h *multipart.FileHeader, limit int64) []byte {
 		return nil
 	}
 	defer src.Close()
-	data, err := io.ReadAll(io.LimitReader(src, limit))
-	if err != nil {
+	data := make([]byte, min(h.Size, limit))
+	if _, err := io.ReadFull(src, data); err != nil {
 		f.wrong("file", "it could not be read to its end")
 	}
 	return data

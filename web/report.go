@@ -7,7 +7,6 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"wexter/casework"
-	"wexter/ingest"
 	"wexter/report"
 )
 
@@ -58,7 +57,7 @@ func (s *server) importBundle(c *echo.Context) error {
 		return err
 	}
 	f := form{c: c}
-	data, _ := f.file("bundle", ingest.MaxBytes)
+	data, _ := f.file("bundle", report.MaxBytes)
 	err := f.err
 	id := ""
 	if err == nil && data == nil {

@@ -5,15 +5,18 @@ import (
 	"net/http"
 
 	"github.com/labstack/echo/v5"
+
+	"wexter/report"
 )
 
 // Body limits, by what a form carries, in bytes.
 const (
-	formLimit  = 1 << 20
-	scanLimit  = 3 << 20
-	photoLimit = 14 << 20
-	logLimit   = 66 << 20 // a log of 64 MB with its form
-	hearOut    = 64 << 20 // of what is refused for its size
+	formLimit   = 1 << 20
+	scanLimit   = 3 << 20
+	photoLimit  = 14 << 20
+	logLimit    = 66 << 20 // a log of 64 MB with its form
+	bundleLimit = report.MaxBytes + 1<<20
+	hearOut     = 64 << 20 // of what is refused for its size
 )
 
 // route is one address: what answers there, and how much it takes.
@@ -49,7 +52,7 @@ func (s *server) routes() []route {
 		get("/vehicles", s.vehicle),
 		get("/cases/new", s.newCase),
 		post("/cases", s.openCase),
-		post("/import", s.importBundle).upTo(logLimit),
+		post("/import", s.importBundle).upTo(bundleLimit),
 		get("/cases/:id", s.caseView),
 		get("/cases/:id/edit", s.editView),
 		post("/cases/:id/edit", s.edit),

@@ -398,7 +398,7 @@ func TestImportOverTheWeb(t *testing.T) {
 	if code, body, at := other.upload("/import", other.fill("/"), "bundle", "c.json", []byte(bundle)); code != 200 || !strings.HasPrefix(at, "/cases/") {
 		t.Errorf("%d %s", code, body[:min(len(body), 200)])
 	}
-	if code, body, _ := other.upload("/import", other.fill("/"), "bundle", "c.json", []byte(strings.Replace(bundle, "case/5", "case/9", 1))); code != 422 || !strings.Contains(body, "newer Wexter") {
+	if code, body, _ := other.upload("/import", other.fill("/"), "bundle", "c.json", []byte(strings.Replace(bundle, "case/6", "case/9", 1))); code != 422 || !strings.Contains(body, "newer Wexter") {
 		t.Errorf("a newer schema: %d", code)
 	}
 }

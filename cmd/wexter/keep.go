@@ -10,6 +10,7 @@ import (
 
 	"wexter/casework"
 	"wexter/ingest"
+	"wexter/report"
 	"wexter/store"
 )
 
@@ -93,12 +94,16 @@ func export(args []string, out, errs io.Writer) error {
 
 func importBundle(args []string, out, errs io.Writer) error {
 	return withShop("import", args, errs, 1, "the bundle", nil, func(s *casework.Shop, w []string) error {
-		data, err := os.ReadFile(w[0])
+		file, err := os.Stat(w[0])
 		if err != nil {
 			return err
 		}
-		if len(data) > ingest.MaxBytes {
-			return fmt.Errorf("%s is larger than %d MB", w[0], ingest.MaxBytes>>20)
+		if file.Size() > report.MaxBytes {
+			return fmt.Errorf("%s is larger than %d MB; no case is", w[0], report.MaxBytes>>20)
+		}
+		data, err := os.ReadFile(w[0])
+		if err != nil {
+			return err
 		}
 		id, err := s.Import(context.Background(), data)
 		if err != nil {
