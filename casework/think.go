@@ -198,7 +198,7 @@ func (s *Shop) KeepNext(ctx context.Context, f evidence.Folder, t *Thought) erro
 	if !f.Read() || !slices.Contains([]record.Stage{record.Intake, record.Scan, record.Hunt}, c.Stage) {
 		c.Next = "" // the order of the work says what is next
 	}
-	return s.DB.Write(ctx, func(tx store.Tx) error { return tx.KeepNext(c) })
+	return s.DB.WriteEasy(ctx, func(tx store.Tx) error { return tx.KeepNext(c) })
 }
 
 // CaseVersion is counted up by everything that is done to a case.

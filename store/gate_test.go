@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"errors"
+	"path/filepath"
 	"slices"
 	"sync"
 	"testing"
@@ -52,4 +53,37 @@ func TestGate(t *testing.T) {
 			t.Error("the gate stays shut")
 		}
 	})
+}
+
+// What may be left for another time does not wait for a file that is locked, and leaves
+// the writer as patient as it was.
+func TestWriteEasy(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "shop.db")
+	db, err := Open(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	other, err := Open(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer other.Close()
+	ctx := context.Background()
+	err = other.Write(ctx, func(Tx) error {
+		return db.WriteEasy(ctx, func(tx Tx) error { return tx.KeepSetting("a", "1") })
+	})
+	if b := new(BusyError); !errors.As(err, &b) {
+		t.Errorf("beside a lock: %v", err)
+	}
+	if err := db.WriteEasy(ctx, func(tx Tx) error { return tx.KeepSetting("a", "2") }); err != nil {
+		t.Error(err)
+	}
+	if v, _, err := db.Read(ctx).Setting("a"); v != "2" || err != nil {
+		t.Errorf("%q %v", v, err)
+	}
+	var ms int
+	if err := db.write.Raw("PRAGMA busy_timeout").Scan(&ms).Error; err != nil || ms != busyMilliseconds {
+		t.Errorf("the writer waits %d ms, %v", ms, err)
+	}
 }

@@ -63,9 +63,12 @@ func Open(path string) (*DB, error) {
 // With any other it starts a goroutine for each pool that never ends.
 const statementsStay = 10 * 365 * 24 * time.Hour
 
+// busyMilliseconds is how long another program that keeps the file locked is waited for.
+const busyMilliseconds = 1500
+
 func connect(path string, conns int, lock string) (*gorm.DB, error) {
 	q := url.Values{"_txlock": {lock}, "_time_format": {"sqlite"}}
-	for _, p := range []string{"journal_mode(WAL)", "synchronous(FULL)", "foreign_keys(1)", "busy_timeout(1500)", "trusted_schema(0)"} {
+	for _, p := range []string{"journal_mode(WAL)", "synchronous(FULL)", "foreign_keys(1)", fmt.Sprintf("busy_timeout(%d)", busyMilliseconds), "trusted_schema(0)"} {
 		q.Add("_pragma", p)
 	}
 	dsn := "file:" + (&url.URL{Path: path}).EscapedPath() + "?" + q.Encode()

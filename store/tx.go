@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"errors"
+	"fmt"
 	"time"
 
 	"gorm.io/gorm"
@@ -31,6 +32,25 @@ func (d *DB) Write(ctx context.Context, f func(tx Tx) error) error {
 // WriteFirst is Write for what must not wait for others: it goes before all who wait.
 func (d *DB) WriteFirst(ctx context.Context, f func(tx Tx) error) error {
 	return d.writeFrom(ctx, &d.gate.hurry, f)
+}
+
+// WriteEasy is Write for what may be left for another time: it does not wait while another
+// program keeps the file locked.
+func (d *DB) WriteEasy(ctx context.Context, f func(tx Tx) error) error {
+	if err := d.gate.enter(ctx, &d.gate.usual); err != nil {
+		return err
+	}
+	defer d.gate.leave()
+	if err := d.patience(0); err != nil {
+		return err
+	}
+	err := Busy(d.write.WithContext(ctx).Transaction(func(db *gorm.DB) error { return f(Tx{db}) }))
+	return errors.Join(err, d.patience(busyMilliseconds))
+}
+
+// patience says how long the writer waits for another program, ms.
+func (d *DB) patience(ms int) error {
+	return d.write.Exec(fmt.Sprintf("PRAGMA busy_timeout = %d", ms)).Error
 }
 
 func (d *DB) writeFrom(ctx context.Context, q *queue, f func(tx Tx) error) error {
