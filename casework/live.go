@@ -238,7 +238,7 @@ func (s *Shop) Device(ctx context.Context, kind record.DeviceKind, address strin
 	}
 	for _, d := range ds {
 		if d.Address == address {
-			return d, nil
+			return d, reachable(address, true) // written down by an older Wexter, it may be one that is not spoken to
 		}
 	}
 	return record.Device{}, problem("instrument", "%q is not among the shop's instruments; add it there first", address)
@@ -264,22 +264,8 @@ func (s *Shop) AddDevice(ctx context.Context, key string, n NewDevice) error {
 		return err
 	}
 	address := strings.TrimSpace(n.Address)
-	host, port, err := net.SplitHostPort(address)
-	number, perr := strconv.Atoi(port)
-	if err != nil || perr != nil || number < 1 || number > 65535 {
-		return problem("address", "%q is no address; write it as 127.0.0.1:4100", address)
-	}
-	ip := net.ParseIP(host)
-	if ip == nil {
-		return problem("address", "write the address in figures, such as 127.0.0.1:4100; a name could come to mean another computer")
-	}
-	if !ip.IsLoopback() {
-		if !ip.IsPrivate() {
-			return problem("address", "%s is not on the shop's own network", host)
-		}
-		if !n.Sure {
-			return &Question{fmt.Sprintf("%s is another computer. Wexter would speak to it whenever this instrument is chosen. Is it the shop's own instrument?", host)}
-		}
+	if err := reachable(address, n.Sure); err != nil {
+		return err
 	}
 	if name == "" {
 		name = address
@@ -296,6 +282,30 @@ func (s *Shop) AddDevice(ctx context.Context, key string, n NewDevice) error {
 		return d.ID, tx.KeepDevice(d)
 	})
 	return err
+}
+
+// reachable refuses an address that may not be spoken to: another program of this computer,
+// or a computer elsewhere. One on the shop's own network is asked about unless it is sure.
+func reachable(address string, sure bool) error {
+	host, port, err := net.SplitHostPort(address)
+	number, perr := strconv.Atoi(port)
+	if err != nil || perr != nil || number < 1 || number > 65535 {
+		return problem("address", "%q is no address; write it as 127.0.0.1:%d", address, record.FirstPort)
+	}
+	ip := net.ParseIP(host)
+	switch {
+	case ip == nil:
+		return problem("address", "write the address in figures, such as 127.0.0.1:%d; a name could come to mean another computer", record.FirstPort)
+	case ip.IsLoopback() && !record.OwnPort(number):
+		return problem("address", "instruments of this computer answer at ports %d to %d; at %d another program may listen, and it is not spoken to", record.FirstPort, record.LastPort, number)
+	case ip.IsLoopback():
+		return nil
+	case !ip.IsPrivate():
+		return problem("address", "%s is not on the shop's own network", host)
+	case !sure:
+		return &Question{fmt.Sprintf("%s is another computer. Wexter would speak to it whenever this instrument is chosen. Is it the shop's own instrument?", host)}
+	}
+	return nil
 }
 
 // RemoveDevice takes an address away.

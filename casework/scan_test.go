@@ -10,6 +10,7 @@ import (
 	"wexter/core/obd"
 	"wexter/core/record"
 	"wexter/evidence"
+	"wexter/store"
 )
 
 // later lets the shop's clock run, so that entries have an order.
@@ -133,7 +134,7 @@ func TestScanAndNoteRefusals(t *testing.T) {
 			}
 		})
 	}
-	for say, a := range map[string]string{"no address": "somewhere", "in figures": "localhost:80", "own network": "8.8.8.8:80", "another computer": "192.168.1.4:80"} {
+	for say, a := range map[string]string{"no address": "somewhere", "in figures": "localhost:80", "own network": "8.8.8.8:80", "another computer": "192.168.1.4:80", "ports 4100 to 4299": "127.0.0.1:631", "another program may listen": "[::1]:22"} {
 		t.Run(say, func(t *testing.T) {
 			if err := s.AddDevice(ctx, "", casework.NewDevice{Kind: "module", Name: "m", Address: a}); err == nil || !strings.Contains(err.Error(), say) {
 				t.Errorf("%s: %v", a, err)
@@ -141,17 +142,24 @@ func TestScanAndNoteRefusals(t *testing.T) {
 		})
 	}
 	must(t, s.AddDevice(ctx, "", casework.NewDevice{Kind: "module", Name: "m", Address: "192.168.1.4:80", Sure: true}))
-	must(t, s.AddDevice(ctx, "", casework.NewDevice{Kind: "adapter", Name: "", Address: "127.0.0.1:80"}))
-	must(t, s.AddDevice(ctx, "", casework.NewDevice{Kind: "adapter", Name: "again", Address: "127.0.0.1:80"}))
+	must(t, s.AddDevice(ctx, "", casework.NewDevice{Kind: "adapter", Name: "", Address: "127.0.0.1:4180"}))
+	must(t, s.AddDevice(ctx, "", casework.NewDevice{Kind: "adapter", Name: "again", Address: "127.0.0.1:4180"}))
 	if ds, _ := s.Devices(ctx, "adapter"); len(ds) != 1 || ds[0].Name != "again" {
 		t.Errorf("%+v", ds)
 	}
-	if _, err := s.Device(ctx, "adapter", "127.0.0.1:81"); err == nil {
+	if _, err := s.Device(ctx, "adapter", "127.0.0.1:4181"); err == nil {
 		t.Error("an address nobody wrote down")
 	}
-	must(t, s.AddDevice(ctx, "", casework.NewDevice{Kind: "adapter", Address: "127.0.0.1:81", For: "SQ-101"}))
-	must(t, s.AddDevice(ctx, "", casework.NewDevice{Kind: "adapter", Address: "127.0.0.1:82", For: "SQ-102"}))
-	if ds, err := s.DevicesFor(ctx, record.Adapter, "SQ-102"); err != nil || len(ds) != 2 || ds[0].Address != "127.0.0.1:82" || ds[1].Address != "127.0.0.1:80" {
+	// One that an older Wexter wrote down stays listed, and is not spoken to.
+	must(t, s.DB.Write(ctx, func(tx store.Tx) error {
+		return tx.KeepDevice(record.Device{ID: "old", Kind: record.Module, Name: "printer", Address: "127.0.0.1:631", At: s.Now()})
+	}))
+	if _, err := s.Device(ctx, record.Module, "127.0.0.1:631"); err == nil || !strings.Contains(err.Error(), "not spoken to") {
+		t.Errorf("a printer: %v", err)
+	}
+	must(t, s.AddDevice(ctx, "", casework.NewDevice{Kind: "adapter", Address: "127.0.0.1:4181", For: "SQ-101"}))
+	must(t, s.AddDevice(ctx, "", casework.NewDevice{Kind: "adapter", Address: "127.0.0.1:4182", For: "SQ-102"}))
+	if ds, err := s.DevicesFor(ctx, record.Adapter, "SQ-102"); err != nil || len(ds) != 2 || ds[0].Address != "127.0.0.1:4182" || ds[1].Address != "127.0.0.1:4180" {
 		t.Errorf("at SQ-102: %+v %v", ds, err)
 	}
 }

@@ -2,7 +2,6 @@ package instrument_test
 
 import (
 	"context"
-	"net"
 	"slices"
 	"strings"
 	"testing"
@@ -41,7 +40,7 @@ func adapter(t *testing.T, car string, speed float64) string {
 	if err != nil {
 		t.Fatal(err)
 	}
-	l, err := net.Listen("tcp", "127.0.0.1:0")
+	l, err := instrument.Listen("127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -173,7 +172,7 @@ func TestModuleAndReplay(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	l, err := net.Listen("tcp", "127.0.0.1:0")
+	l, err := instrument.Listen("127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -529,7 +529,7 @@ func TestKills(t *testing.T) {
 	step := func(seconds float64) {
 		must(t, m.Do(ctx, instrument.Command{Do: instrument.Run, Seconds: seconds}))
 	}
-	l, err := net.Listen("tcp", "127.0.0.1:0")
+	l, err := instrument.Listen("127.0.0.1:0")
 	must(t, err)
 	c, cancel := context.WithCancel(ctx)
 	done := make(chan struct{})

@@ -3,7 +3,6 @@ package standin_test
 import (
 	"context"
 	"math"
-	"net"
 	"slices"
 	"strings"
 	"testing"
@@ -22,7 +21,7 @@ func TestAModuleThatIsStepped(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	l, err := net.Listen("tcp", "127.0.0.1:0")
+	l, err := instrument.Listen("127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)
 	}

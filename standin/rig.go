@@ -359,7 +359,7 @@ func ServeCar(ctx context.Context, p *Plant, host string, port int, say func(kin
 		if port > 0 {
 			at = port + i
 		}
-		l, err := net.Listen("tcp", net.JoinHostPort(host, fmt.Sprint(at)))
+		l, err := instrument.Listen(net.JoinHostPort(host, fmt.Sprint(at)))
 		if err != nil {
 			return fmt.Errorf("cannot serve the %s: %w", s.name, err)
 		}

@@ -6,7 +6,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"net"
 	"net/http"
 	"net/url"
 	"strings"
@@ -14,6 +13,7 @@ import (
 
 	"wexter/core/sim"
 	"wexter/core/units"
+	"wexter/instrument"
 	"wexter/standin"
 )
 
@@ -24,7 +24,7 @@ func newModule() (*standin.Module, error) {
 
 // serveGauge serves a gauge until the context ends, and returns its address.
 func serveGauge(ctx context.Context, g standin.Gauge) (string, error) {
-	l, err := net.Listen("tcp", "127.0.0.1:0")
+	l, err := instrument.Listen("127.0.0.1:0")
 	if err != nil {
 		return "", err
 	}

@@ -17,6 +17,7 @@ import (
 	"time"
 
 	"wexter/casework"
+	"wexter/instrument"
 )
 
 // rogue is a module that sends what it should not. It reads a pressure that falls by 1 Pa/s
@@ -39,7 +40,7 @@ func (m *rogue) truth(t float64) float64 { return 3000 - t }
 
 // serve speaks to whoever connects, until the context ends.
 func (m *rogue) serve(ctx context.Context) (address string, err error) {
-	l, err := net.Listen("tcp", "127.0.0.1:0")
+	l, err := instrument.Listen("127.0.0.1:0")
 	if err != nil {
 		return "", err
 	}

@@ -5,13 +5,13 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"net"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
 
 	"wexter/core/sim"
+	"wexter/instrument"
 	"wexter/standin"
 )
 
@@ -67,7 +67,7 @@ func TestStandinCommand(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	l, err := net.Listen("tcp", "127.0.0.1:0")
+	l, err := instrument.Listen("127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -138,7 +138,7 @@ func serveStandin(what, addr string, parent io.Reader, out io.Writer, serve func
 			stop()
 		}()
 	}
-	l, err := net.Listen("tcp", addr)
+	l, err := instrument.Listen(addr)
 	if err != nil {
 		return fmt.Errorf("cannot serve on %s: %w", addr, err)
 	}

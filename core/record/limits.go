@@ -107,3 +107,13 @@ func (c AccessCard) Check() error {
 	}
 	return nil
 }
+
+// Ports at which instruments of this computer answer, those of real ones (their drivers)
+// and stand-ins alike. Whatever else listens on this computer is not spoken to.
+const (
+	FirstPort = 4100
+	LastPort  = 4299
+)
+
+// OwnPort reports whether instruments of this computer answer at a port.
+func OwnPort(port int) bool { return port >= FirstPort && port <= LastPort }
