@@ -154,14 +154,16 @@ func noNumber(s string) bool {
 type rows interface {
 	Read() ([]string, error) // valid until the next; io.EOF at the end
 	Line() int               // of the record just read
+	Most() int               // more records there are not
 	Comma() rune
 }
 
 // newRows reads by encoding/csv, or, where nothing is quoted, by cutting lines: a log has
 // hundreds of thousands of them.
 func newRows(data []byte, sep rune, skipped int) rows {
+	most := bytes.Count(data, []byte("\n")) + 1
 	if bytes.IndexByte(data, '"') < 0 {
-		return &plainRows{rest: string(data), sep: byte(sep), line: skipped}
+		return &plainRows{rest: string(data), sep: byte(sep), line: skipped, most: most}
 	}
 	rd := csv.NewReader(bytes.NewReader(data))
 	rd.Comma = sep
@@ -169,13 +171,15 @@ func newRows(data []byte, sep rune, skipped int) rows {
 	rd.FieldsPerRecord = -1
 	rd.LazyQuotes = true
 	rd.TrimLeadingSpace = sep != '\t'
-	return quotedRows{rd, skipped}
+	return quotedRows{rd, skipped, most}
 }
 
 type quotedRows struct {
-	rd      *csv.Reader
-	skipped int
+	rd            *csv.Reader
+	skipped, most int
 }
+
+func (q quotedRows) Most() int { return q.most }
 
 func (q quotedRows) Comma() rune { return q.rd.Comma }
 
@@ -197,8 +201,11 @@ type plainRows struct {
 	rest string
 	sep  byte
 	line int
+	most int
 	rec  []string
 }
+
+func (p *plainRows) Most() int { return p.most }
 
 func (p *plainRows) Comma() rune { return rune(p.sep) }
 
@@ -206,35 +213,37 @@ func (p *plainRows) Line() int { return p.line }
 
 func (p *plainRows) Read() ([]string, error) {
 	for p.rest != "" {
-		line := p.rest
-		if i := strings.IndexByte(line, '\n'); i >= 0 {
-			line, p.rest = line[:i], line[i+1:]
-		} else {
-			p.rest = ""
+		// Fields are short: one look at each byte is quicker than a search for each end.
+		p.rec = p.rec[:0]
+		from, end := 0, 0
+		for ; end < len(p.rest); end++ {
+			c := p.rest[end]
+			if c == '\n' {
+				break
+			}
+			if c == p.sep {
+				p.rec = append(p.rec, p.field(p.rest[from:end]))
+				from = end + 1
+			}
 		}
+		last := strings.TrimSuffix(p.rest[from:end], "\r")
+		p.rest = p.rest[min(end+1, len(p.rest)):]
 		p.line++
-		line = strings.TrimSuffix(line, "\r")
-		if line == "" {
+		if last == "" && len(p.rec) == 0 {
 			continue
 		}
-		p.rec = p.rec[:0]
-		for {
-			i := strings.IndexByte(line, p.sep)
-			field := line
-			if i >= 0 {
-				field = line[:i]
-			}
-			if p.sep != '\t' && field != "" && (field[0] == ' ' || field[0] == '\t') {
-				field = strings.TrimLeft(field, " \t")
-			}
-			p.rec = append(p.rec, field)
-			if i < 0 {
-				return p.rec, nil
-			}
-			line = line[i+1:]
-		}
+		p.rec = append(p.rec, p.field(last))
+		return p.rec, nil
 	}
 	return nil, io.EOF
+}
+
+// field is a field without the blanks before it.
+func (p *plainRows) field(s string) string {
+	if s != "" && (s[0] == ' ' || s[0] == '\t') && p.sep != '\t' {
+		return strings.TrimLeft(s, " \t")
+	}
+	return s
 }
 
 // separator chooses the character that splits the header.
@@ -358,6 +367,11 @@ func columns(header []string, o Options, line int) (layout, error) {
 
 func (l layout) read(rd rows, o Options, width int) (Log, error) {
 	out := Log{Unit: l.pUnit.Symbol}
+	most := min(rd.Most(), MaxRows)
+	out.Time, out.Gauge = make([]float64, 0, most), make([]float64, 0, most)
+	if l.wall >= 0 {
+		out.Wall = make([]float64, 0, most)
+	}
 	var epoch time.Time
 	iso := false
 	duplicates := 0
@@ -561,12 +575,53 @@ func (l *Log) open(span float64) int {
 
 func number(s string) (float64, error) {
 	// The plain case first: a log has hundreds of thousands of these.
+	if v, ok := decimal(s); ok {
+		return v, nil
+	}
 	if len(s) > 0 && (s[0] >= '0' && s[0] <= '9' || s[0] == '-') && (len(s) < 2 || s[1] < 'A') {
 		if v, err := strconv.ParseFloat(s, 64); err == nil && !math.IsInf(v, 0) {
 			return v, nil
 		}
 	}
 	return units.Number(s)
+}
+
+// mostDigits is how many digits a whole number may have to be exact as a float64.
+const mostDigits = 15
+
+var tens = [mostDigits + 1]float64{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15}
+
+// decimal reads figures with a point among them, as instruments write them; ok is false for
+// anything else. Whole number and power of ten are exact, so that their quotient is rounded
+// once and is what strconv gives (Clinger, How to read floating point numbers accurately,
+// ACM SIGPLAN Notices 25, 1990; from memory).
+func decimal(s string) (v float64, ok bool) {
+	if len(s) > mostDigits {
+		return 0, false
+	}
+	i := 0
+	if s != "" && s[0] == '-' {
+		i = 1
+	}
+	if i == len(s) || s[i] == '.' || s[len(s)-1] == '.' {
+		return 0, false
+	}
+	whole, point := uint64(0), len(s)
+	for j := i; j < len(s); j++ {
+		switch d := s[j] - '0'; {
+		case d <= 9:
+			whole = 10*whole + uint64(d)
+		case s[j] == '.' && point == len(s):
+			point = j + 1
+		default:
+			return 0, false
+		}
+	}
+	v = float64(whole) / tens[len(s)-point]
+	if i == 1 {
+		v = -v
+	}
+	return v, true
 }
 
 var isoLayouts = []string{time.RFC3339Nano, "2006-01-02T15:04:05.999999999", "2006-01-02 15:04:05.999999999", "2006-01-02T15:04:05", "2006-01-02 15:04:05"}

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"math/rand/v2"
 	"strconv"
 	"strings"
 	"testing"
@@ -341,5 +342,33 @@ func TestQuotesChangeNothing(t *testing.T) {
 		if fmt.Sprint(plain, err) != fmt.Sprint(quoted, errQuoted) {
 			t.Errorf("%q: %v, %v; with quotes %v, %v", log, plain, err, quoted, errQuoted)
 		}
+	}
+}
+
+// What is read the short way is to the last bit what the library reads.
+func TestDecimalIsExact(t *testing.T) {
+	rng := rand.New(rand.NewPCG(5, 5))
+	for _, s := range []string{"0", "-0", "0.1", "13.000", "-3238.15712", "999999999999999", "0.00000000000001", "123456789.012345", "00012.50", "7."} {
+		checkDecimal(t, s)
+	}
+	for range 20_000 {
+		checkDecimal(t, strconv.FormatFloat((rng.Float64()-0.5)*math.Pow(10, float64(rng.IntN(9))), 'f', rng.IntN(8), 64))
+	}
+	for _, s := range []string{"", "-", ".", "-.", "1.2.3", "1e5", "+1", "1,5", "NaN", " 1", ".5", "--1"} {
+		if v, ok := ingest.Decimal(s); ok {
+			t.Errorf("%q was read as %g the short way", s, v)
+		}
+	}
+}
+
+func checkDecimal(t *testing.T, s string) {
+	t.Helper()
+	v, ok := ingest.Decimal(s)
+	want, err := strconv.ParseFloat(s, 64)
+	if ok && (err != nil || math.Float64bits(v) != math.Float64bits(want)) {
+		t.Fatalf("%q: %g, want %g", s, v, want)
+	}
+	if !ok && len(s) <= 15 && s != "7." {
+		t.Errorf("%q takes the long way", s)
 	}
 }

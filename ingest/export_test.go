@@ -1,0 +1,4 @@
+package ingest
+
+// Decimal is decimal, for its test.
+var Decimal = decimal
