@@ -386,6 +386,9 @@ func (s *Shop) Export(ctx context.Context, id string) (data []byte, number strin
 		return nil, "", err
 	}
 	b := report.Bundle{Vehicle: f.Vehicle, Case: f.Case, Codes: f.Codes, Findings: f.Findings, Repairs: f.Repairs, Trials: f.Trials, Notes: f.Notes, Marks: f.Marks, Results: f.Results, Told: f.Observations, Opened: f.PostMortems, Corrections: f.Corrections, Cards: f.Cards}
+	if b.Values, err = store.OfVehicle[record.CarValue](tx, f.Vehicle.ID); err != nil {
+		return nil, "", err
+	}
 	for _, x := range f.Scans {
 		b.Scans = append(b.Scans, x.ScanDone)
 	}
@@ -504,7 +507,8 @@ func (s *Shop) Import(ctx context.Context, data []byte) (string, error) {
 			}
 		}
 		if err := errors.Join(create(tx, b.Codes), create(tx, b.Findings), create(tx, b.Repairs), create(tx, b.Trials), create(tx, b.Scans), create(tx, b.Notes), create(tx, b.Marks), create(tx, b.Results), create(tx, b.Told), create(tx, b.Opened),
-			adopt(tx, b.Corrections, func(x *record.Correction) string { x.VehicleID = b.Case.VehicleID; return x.ID }), adopt(tx, b.Cards, func(x *record.AccessCard) string { x.VehicleID = b.Case.VehicleID; return x.ID })); err != nil {
+			adopt(tx, b.Corrections, func(x *record.Correction) string { x.VehicleID = b.Case.VehicleID; return x.ID }), adopt(tx, b.Cards, func(x *record.AccessCard) string { x.VehicleID = b.Case.VehicleID; return x.ID }),
+			adopt(tx, b.Values, func(x *record.CarValue) string { x.VehicleID = b.Case.VehicleID; return x.ID })); err != nil {
 			return "", err
 		}
 		for _, t := range b.Tests {

@@ -21,6 +21,7 @@ import (
 	"wexter/core/record"
 	"wexter/core/sim"
 	"wexter/core/units"
+	"wexter/evidence"
 	"wexter/ingest"
 )
 
@@ -337,6 +338,14 @@ func (f *filler) axle() {
 	f.try(f.s.AddCard(f.ctx, "", id, casework.NewCard{Part: "vapour-line", Place: "above the rear axle, left of the tank", First: "left rear wheel, liner (six clips)", Fasteners: "two 8 mm bolts at the bracket",
 		Locks: "grey slide lock: push in, then pull", Breaks: "liner clips when cold", Minutes: 20}))
 	f.try(f.s.AddCorrection(f.ctx, "", id, casework.NewCorrection{Kind: "note", Part: "service-port", Text: "Sits behind the coolant bottle on this one."}))
+	for _, v := range []casework.NewValue{
+		{What: evidence.LeakLimit, Said: "0.020 in", Source: "Tern, emission systems, Quay Press, 2019"},
+		{What: evidence.LeakLimit, Said: "0.5 mm", Source: "Small cars at inspection, Harbour Books, 2021"},
+		{What: "valve-bench/coil", Part: "vent-valve", Said: "20 to 26 ohm", Source: "Tern, emission systems, Quay Press, 2019"},
+		{What: "valve-bench/coil", Part: "vent-valve", Said: "32 ± 2 ohm", Source: "Valves and solenoids, Harbour Books, 2017"},
+	} {
+		f.try(f.s.AddValue(f.ctx, "", id, v))
+	}
 }
 
 // sweeper: a rubbed vapour line on the street sweeper; found, waits for its part.

@@ -16,7 +16,7 @@ test("axe-core finds nothing by day and by night, and nothing runs off the side"
   await page.goto(shop.base + tern);
   const bench = await page.locator(".mid a.btn").first().getAttribute("href");
   const found = [];
-  for (const path of ["/", "/cases/new", "/record", "/instruments", "/book", "/book/trim", "/book?q=drain", tern, bench, bench + "/live", tern + "/scan", tern + "/found", tern + "/repair", tern + "/edit", marl + "/proof", marl + "/report", sprat, "/cases/none"]) {
+  for (const path of ["/", "/cases/new", "/record", "/instruments", "/book", "/book/trim", "/book?q=drain", tern, bench, bench + "/live", tern + "/scan", tern + "/found", tern + "/repair", tern + "/edit", tern + "/values", marl + "/proof", marl + "/report", sprat, "/cases/none"]) {
     found.push(...await lookOver(page, shop.base + path));
   }
   assert.deepEqual(found, []);

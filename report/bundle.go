@@ -43,6 +43,7 @@ type Bundle struct {
 
 	Corrections []record.Correction `json:"corrections"` // of the vehicle, over all its cases
 	Cards       []record.AccessCard `json:"cards"`
+	Values      []record.CarValue   `json:"values"`
 }
 
 // BundleTest is a test with its runs.

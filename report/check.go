@@ -226,6 +226,14 @@ func (c checker) onCar() error {
 			return fmt.Errorf("the correction %s in the bundle has kind %q or part %q, belongs to another car, or its photo is missing", x.ID, clip(x.Kind), clip(x.Part))
 		}
 	}
+	for _, x := range c.b.Values {
+		if err := c.own("value", x.ID); err != nil {
+			return err
+		}
+		if x.VehicleID != c.b.Vehicle.ID || !quantityKey(x.What) || x.Part != "" && !partKey(x.Part) || x.Said == "" || x.Source == "" || tooLong(x.Said+x.Source) {
+			return fmt.Errorf("the value %s in the bundle is of %q, belongs to another car, or has no source", x.ID, clip(x.What))
+		}
+	}
 	for _, x := range c.b.Cards {
 		if err := c.own("access card", x.ID); err != nil {
 			return err
@@ -296,6 +304,13 @@ func tooLong(s string) bool { return utf8.RuneCountInString(s) > mostWords }
 // partKey reports whether s can be the key of a part.
 func partKey(s string) bool {
 	return s != "" && len(s) <= 64 && strings.Trim(s, "0123456789abcdefghijklmnopqrstuvwxyz-") == ""
+}
+
+// quantityKey reports whether s can be the key of a quantity: a word, or a test and what is
+// read in it.
+func quantityKey(s string) bool {
+	test, channel, two := strings.Cut(s, "/")
+	return partKey(test) && (!two || partKey(channel))
 }
 
 // clip shortens what a stranger wrote, for a sentence about it.

@@ -80,7 +80,7 @@ func (tx Tx) ClosedCases(before string, most int) (cases []record.Case, err erro
 // OutcomesOfCases lists the tests of some cases that are not struck out, oldest first,
 // with set-up and outcome but without their results.
 func (tx Tx) OutcomesOfCases(ids []string) ([]record.Test, error) {
-	return inOrder[record.Test](tx.db.Select("id", "case_id", "outcome", "repeat_of", "setup", "doubted_at").
+	return inOrder[record.Test](tx.db.Select("id", "case_id", "outcome", "repeat_of", "setup", "at", "doubted_at").
 		Where("case_id IN ? AND struck_at IS NULL", ids))
 }
 
@@ -126,7 +126,7 @@ var stamped = map[record.EntryKind]struct{ table, owner string }{
 	record.TrialEntry: {"trials", "case_id"}, record.TestEntry: {"tests", "case_id"}, record.ScanEntry: {"scans", "case_id"},
 	record.NoteEntry: {"notes", "case_id"}, record.MarkEntry: {"map_marks", "case_id"}, record.ResultEntry: {"results", "case_id"},
 	record.ObservationEntry: {"observations", "case_id"}, record.PostMortemEntry: {"post_mortems", "case_id"},
-	record.CorrectionEntry: {"corrections", "vehicle_id"}, record.CardEntry: {"access_cards", "vehicle_id"},
+	record.CorrectionEntry: {"corrections", "vehicle_id"}, record.CardEntry: {"access_cards", "vehicle_id"}, record.ValueEntry: {"car_values", "vehicle_id"},
 }
 
 // Entry names a row of the Strip or the Map by its kind, its id, and the case or, for

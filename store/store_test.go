@@ -161,7 +161,7 @@ func TestOlderShopIsBroughtUp(t *testing.T) {
 	}
 	back := []string{"DROP INDEX runs_open", "DROP INDEX vehicles_like", "DELETE FROM goose_db_version WHERE version_id > 1",
 		"ALTER TABLE cases ADD COLUMN next_version INTEGER NOT NULL DEFAULT 0"}
-	for _, table := range strings.Fields("scans notes devices map_marks corrections access_cards results observations post_mortems gaps") {
+	for _, table := range strings.Fields("scans notes devices map_marks corrections access_cards results observations post_mortems gaps car_values") {
 		back = append(back, "DROP TABLE "+table)
 	}
 	for table, columns := range map[string]string{"vehicles": "engine boost crankcase recirculation version", "runs": "source origin planned watched marks gaps ended_at doubted_at",

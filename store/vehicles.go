@@ -31,6 +31,12 @@ func StandingOfVehicles[T any](tx Tx, ids []string, most int) ([]T, error) {
 	return inOrder[T](tx.db.Where("vehicle_id IN ? AND struck_at IS NULL", ids).Limit(most))
 }
 
+// CasesOfVehicle returns a car's cases, oldest first.
+func (tx Tx) CasesOfVehicle(id string) (cs []record.Case, err error) {
+	err = tx.db.Where("vehicle_id = ?", id).Order("opened_at, id").Find(&cs).Error
+	return cs, err
+}
+
 // HasCardPhoto reports whether an access card of a part shows the photo with the hash.
 func (tx Tx) HasCardPhoto(part, hash string) (bool, error) {
 	var n int64

@@ -58,6 +58,7 @@ type benchData struct {
 	Predicted string            // what was drawn, or why not
 	Leg       string            // the leg shown
 	Moves     []oddsMove        // what this hold does to the odds
+	Stated    []evidence.CarValues
 }
 
 // oddsMove is a suspect's odds without a test and with it.
@@ -134,6 +135,9 @@ func (s *server) benchData(c *echo.Context, id string) (benchData, error) {
 		p, _ := car.Graph.Part(entry)
 		d.Entry, d.Reach = p.Name, reached(car, entry, set)
 		d.Suspects = s.shop.Suspects(car, bench.With(bench.FromHole).Key)
+	}
+	if d.Stated, err = s.statedFor(ctx, f.Vehicle, func(v evidence.CarValues) bool { return v.Test == "" }); err != nil {
+		return d, err
 	}
 	d.Sum, d.Has = d.Test.Summary()
 	if d.Has || d.Test.Outcome != "" {

@@ -40,6 +40,7 @@ type doPage struct {
 	Repeat   *record.Result
 	Before   []evidence.Line // readings of what is repeated
 	Overrule bool            // the form that overrules them stands open
+	Stated   []evidence.CarValues
 }
 
 // doPhase is a stretch of the test, as it is done.
@@ -111,6 +112,11 @@ func (s *server) showDo(c *echo.Context, failed error, says string) error {
 		on = d.Repeat.Part
 	}
 	d.On, _ = car.Graph.Part(on)
+	if d.Stated, err = s.statedFor(c.Request().Context(), f.Vehicle, func(v evidence.CarValues) bool {
+		return strings.HasPrefix(v.Key, t.Key+"/") && (v.Part == on || on == "")
+	}); err != nil {
+		return err
+	}
 	for _, x := range car.Graph.Parts {
 		if x.Name != "" && x.Kind != plumbing.Block {
 			d.Parts = append(d.Parts, x)

@@ -4,7 +4,7 @@ package record
 // and the Map of a car hold.
 type EntryKind string
 
-// The kinds of entry. The last two belong to the car, the others to one case.
+// The kinds of entry. The last three belong to the car, the others to one case.
 const (
 	CodeEntry        EntryKind = "code"
 	FindingEntry     EntryKind = "finding"
@@ -20,10 +20,11 @@ const (
 	PostMortemEntry  EntryKind = "post-mortem"
 	CorrectionEntry  EntryKind = "correction"
 	CardEntry        EntryKind = "card"
+	ValueEntry       EntryKind = "value"
 )
 
 // OfCar reports whether an entry of the kind belongs to the car and not to one case.
-func (k EntryKind) OfCar() bool { return k == CorrectionEntry || k == CardEntry }
+func (k EntryKind) OfCar() bool { return k == CorrectionEntry || k == CardEntry || k == ValueEntry }
 
 // Entry is anything that can be struck out.
 type Entry interface{ Struck() bool }

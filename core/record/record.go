@@ -684,6 +684,22 @@ type AccessCard struct {
 	Strike
 }
 
+// CarValue is a value of a car as a source states it, in the source's own unit. Sources that
+// contradict each other all stay.
+type CarValue struct {
+	ID        string    `json:"id"`
+	VehicleID string    `json:"vehicle_id"`
+	What      string    `json:"what"`   // key of a quantity
+	Part      string    `json:"part"`   // of the plumbing; empty for the whole car
+	Said      string    `json:"said"`   // as written, with its unit
+	Source    string    `json:"source"` // title, publisher and year
+	At        time.Time `json:"at"`
+	Strike
+}
+
+// Car is the id of the vehicle to which the value belongs.
+func (v CarValue) Car() string { return v.VehicleID }
+
 // Car is the id of the vehicle to which the correction belongs.
 func (c Correction) Car() string { return c.VehicleID }
 
