@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"math"
 	"slices"
 	"strconv"
@@ -62,14 +63,19 @@ func (e *NoBarometerError) Error() string {
 
 // ReadCSV reads a log. The error is one sentence with the line.
 func ReadCSV(r io.Reader, o Options) (Log, error) {
-	data, err := io.ReadAll(io.LimitReader(r, MaxBytes+1))
-	if err != nil {
+	var data bytes.Buffer
+	if f, ok := r.(interface{ Stat() (fs.FileInfo, error) }); ok {
+		if st, err := f.Stat(); err == nil && st.Mode().IsRegular() && st.Size() <= MaxBytes {
+			data.Grow(int(st.Size()) + bytes.MinRead)
+		}
+	}
+	if _, err := data.ReadFrom(io.LimitReader(r, MaxBytes+1)); err != nil {
 		return Log{}, fmt.Errorf("the file could not be read to its end: %w", err)
 	}
-	if len(data) > MaxBytes {
+	if data.Len() > MaxBytes {
 		return Log{}, fmt.Errorf("the file is larger than %d MB; cut it to the test", MaxBytes>>20)
 	}
-	return ParseCSV(data, o)
+	return ParseCSV(data.Bytes(), o)
 }
 
 // ParseCSV is ReadCSV on bytes at hand.

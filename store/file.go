@@ -84,7 +84,7 @@ func inspect(path string) error {
 	case h.app != 0 && h.app != applicationID:
 		return fmt.Errorf("%s is a database of another program, not a shop", path)
 	case h.claimed > h.size && !logged(path):
-		return fmt.Errorf("%s is cut off: it has %d of its %d kB. %s", path, h.size>>10, h.claimed>>10, whatToRestore(path))
+		return fmt.Errorf("%s is cut off: it has %d of its %d kB. %s", path, h.size>>10, h.claimed>>10, remedy(path))
 	case h.app == 0:
 		return unmarked(path)
 	}
@@ -116,13 +116,19 @@ func logged(path string) bool {
 	return err == nil && st.Size() > 0
 }
 
+// Backup is a whole shop that lies beside another. Own says that it carries the other's
+// name; otherwise it may be the backup of any shop.
+type Backup struct {
+	Path string
+	Own  bool
+}
+
 // Backups are the whole shops beside path: what carries its name first, and of each kind
 // the newest first. They are copies by [DB.Backup] and what a restore put aside.
-func Backups(path string) []string {
+func Backups(path string) []Backup {
 	type found struct {
-		name string
-		at   int64
-		own  bool
+		Backup
+		at int64
 	}
 	var all []found
 	entries, _ := os.ReadDir(filepath.Dir(path))
@@ -135,30 +141,50 @@ func Backups(path string) []string {
 			continue
 		}
 		if st, err := e.Info(); err == nil {
-			all = append(all, found{name, st.ModTime().UnixNano(), strings.HasPrefix(name, strings.TrimSuffix(path, filepath.Ext(path)))})
+			all = append(all, found{Backup{name, strings.HasPrefix(name, strings.TrimSuffix(path, filepath.Ext(path)))}, st.ModTime().UnixNano()})
 		}
 	}
 	slices.SortFunc(all, func(a, b found) int {
-		if a.own != b.own {
-			if a.own {
+		if a.Own != b.Own {
+			if a.Own {
 				return -1
 			}
 			return 1
 		}
 		return cmp.Compare(b.at, a.at)
 	})
-	var names []string
+	var out []Backup
 	for _, f := range all {
-		names = append(names, f.name)
+		out = append(out, f.Backup)
 	}
-	return names
+	return out
 }
 
-func whatToRestore(path string) string {
-	if b := Backups(path); len(b) > 0 {
-		return fmt.Sprintf("Put the newest backup in place: wexter restore %s --db %s", b[0], path)
+// Remedy is what to do about a shop that cannot be used as it is: words, and the command.
+type Remedy struct{ Words, Command string }
+
+func (r Remedy) String() string { return r.Words + ": " + r.Command }
+
+// restoring is the command that puts a backup in place of a shop, as a shell takes it.
+func restoring(backup, path string) string {
+	quoted := func(s string) string {
+		if strings.Trim(s, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789/._-:\\") == "" {
+			return s
+		}
+		return "'" + strings.ReplaceAll(s, "'", `'\''`) + "'"
 	}
-	return fmt.Sprintf("Put a backup in place: wexter restore FILE --db %s", path)
+	return "wexter restore " + quoted(backup) + " --db " + quoted(path)
+}
+
+func remedy(path string) Remedy {
+	b := Backups(path)
+	switch {
+	case len(b) == 0:
+		return Remedy{"Put a backup in place", restoring("FILE", path)}
+	case !b[0].Own:
+		return Remedy{fmt.Sprintf("No backup here carries this shop's name; %s may be one. If it is, put it in place", filepath.Base(b[0].Path)), restoring(b[0].Path, path)}
+	}
+	return Remedy{"Put the newest backup in place", restoring(b[0].Path, path)}
 }
 
 // private makes the file for its owner alone, before anything is in it.
@@ -170,23 +196,32 @@ func private(path string) error {
 	return errors.Join(f.Chmod(0o600), f.Close())
 }
 
+// DamageError says that a shop's file is not whole, what the check found, and what to do.
+type DamageError struct {
+	Path  string
+	Found []string // as the database says it
+	Do    Remedy
+}
+
+func (e *DamageError) Error() string {
+	return fmt.Sprintf("%s is damaged (%s). %s", e.Path, strings.Join(e.Found, "; "), e.Do)
+}
+
 // Watch checks the whole file beside the work that goes on, and says what it found; it
 // returns when it is done. Damage then tells it to anybody.
 func (d *DB) Watch(ctx context.Context, say func(error)) {
-	if err := d.Whole(ctx); err != nil && ctx.Err() == nil {
-		text := err.Error()
-		d.damage.Store(&text)
-		say(err)
+	err := d.Whole(ctx)
+	if err == nil || ctx.Err() != nil {
+		return
 	}
+	if damage := new(DamageError); errors.As(err, &damage) {
+		d.damage.Store(damage)
+	}
+	say(err)
 }
 
-// Damage is what is wrong with the file and what to do; empty as long as nothing is known.
-func (d *DB) Damage() string {
-	if s := d.damage.Load(); s != nil {
-		return *s
-	}
-	return ""
-}
+// Damage is what is wrong with the file and what to do; nil as long as nothing is known.
+func (d *DB) Damage() *DamageError { return d.damage.Load() }
 
 // Whole reads every page and every index, which takes a while on a large shop; the error
 // says what is wrong and what to do.
@@ -201,5 +236,5 @@ func (d *DB) Whole(ctx context.Context) error {
 	if len(found) == 1 && found[0] == "ok" {
 		return nil
 	}
-	return fmt.Errorf("%s is damaged (%s). %s", d.path, strings.Join(found, "; "), whatToRestore(d.path))
+	return &DamageError{Path: d.path, Found: found, Do: remedy(d.path)}
 }

@@ -108,6 +108,13 @@ func TestEmptyFileIsNoBackup(t *testing.T) {
 	}
 }
 
+func must1(data []byte, err error) []byte {
+	if err != nil {
+		panic(err)
+	}
+	return data
+}
+
 func TestDamageIsFoundBesideTheWork(t *testing.T) {
 	path := filled(t)
 	db, err := store.Open(path)
@@ -115,8 +122,8 @@ func TestDamageIsFoundBesideTheWork(t *testing.T) {
 		t.Fatal(err)
 	}
 	db.Watch(ctx, func(err error) { t.Errorf("a whole shop: %v", err) })
-	if db.Damage() != "" {
-		t.Errorf("a whole shop: %q", db.Damage())
+	if db.Damage() != nil {
+		t.Errorf("a whole shop: %v", db.Damage())
 	}
 	backup := filepath.Join(filepath.Dir(path), "monday.db")
 	if err := errors.Join(db.Backup(ctx, backup), db.Close()); err != nil {
@@ -141,8 +148,13 @@ func TestDamageIsFoundBesideTheWork(t *testing.T) {
 	defer db.Close()
 	said := 0
 	db.Watch(ctx, func(error) { said++ })
-	if said != 1 || !strings.Contains(db.Damage(), "is damaged") || !strings.Contains(db.Damage(), "wexter restore "+backup) {
-		t.Errorf("said %d times: %q", said, db.Damage())
+	if d := db.Damage(); said != 1 || d == nil || len(d.Found) == 0 || d.Do.Command != "wexter restore "+backup+" --db '"+path+"'" || !strings.Contains(d.Do.Words, "monday.db may be one") {
+		t.Errorf("said %d times: %v", said, d)
+	}
+	own := strings.TrimSuffix(path, ".db") + "-tuesday.db"
+	put(t, own, must1(os.ReadFile(backup)))
+	if err := db.Whole(ctx); err == nil || !strings.Contains(err.Error(), "Put the newest backup in place: wexter restore '"+own+"'") {
+		t.Errorf("beside a backup of its own name: %v", err)
 	}
 	if err := store.Restore(path, filepath.Join(t.TempDir(), "x.db"), func(string) {}); err == nil {
 		t.Error("a damaged shop is restored")
@@ -171,8 +183,8 @@ func TestShopAndBackupAreTheirOwnersAlone(t *testing.T) {
 			t.Errorf("%s: %v, %v", f, st.Mode(), err)
 		}
 	}
-	if got := store.Backups(path); len(got) != 1 || got[0] != backup {
-		t.Errorf("backups beside the shop: %q", got)
+	if got := store.Backups(path); len(got) != 1 || got[0].Path != backup || !got[0].Own {
+		t.Errorf("backups beside the shop: %v", got)
 	}
 }
 

@@ -27,7 +27,7 @@ var migrations embed.FS
 type DB struct {
 	write, read *gorm.DB
 	path        string
-	damage      atomic.Pointer[string]
+	damage      atomic.Pointer[DamageError]
 	gate        gate         // held by whoever writes
 	refused     atomic.Int64 // how often the file was found locked
 }

@@ -161,7 +161,7 @@ type page struct {
 	Form    url.Values
 	Now     time.Time
 	Money   string // sign of the shop's money
-	Damage  string // what is wrong with the shop's file
+	Damage  *store.DamageError // the shop's file is not whole
 	Data    any
 }
 
