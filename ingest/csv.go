@@ -414,7 +414,7 @@ func (l layout) read(rd rows, o Options, width int) (Log, error) {
 			return Log{}, fmt.Errorf("line %d: the time changes from %s", at(), map[bool]string{true: "ISO 8601 to a number", false: "a number to ISO 8601"}[iso])
 		}
 		iso = isISO
-		if noNumber(rec[l.pressure]) || l.wall >= 0 && noNumber(rec[l.wall]) {
+		if noNumber(rec[l.pressure]) {
 			if lost++; lost == 1 {
 				firstLost = at()
 			}
@@ -453,6 +453,7 @@ func (l layout) read(rd rows, o Options, width int) (Log, error) {
 	if len(out.Time) < 2 {
 		return Log{}, fmt.Errorf("the file has %d reading(s); a trace needs at least two", len(out.Time))
 	}
+	out.wholeWall()
 	zero := out.Time[0]
 	for i := range out.Time {
 		out.Time[i] -= zero
@@ -461,6 +462,34 @@ func (l layout) read(rd rows, o Options, width int) (Log, error) {
 		return Log{}, err
 	}
 	return out, nil
+}
+
+// wholeWall puts the temperature before it where the wall's probe gave none; where it gave
+// none too often the wall counts as not measured.
+func (l *Log) wholeWall() {
+	lost, last := 0, math.NaN()
+	for i, w := range l.Wall {
+		switch {
+		case !math.IsNaN(w):
+			if math.IsNaN(last) { // before the first the wall was as warm
+				for j := range i {
+					l.Wall[j] = w
+				}
+			}
+			last = w
+		default:
+			lost++
+			l.Wall[i] = last
+		}
+	}
+	switch {
+	case lost == 0:
+	case float64(lost) > mostLost*float64(len(l.Wall)):
+		l.Wall = nil
+		l.Notes = append(l.Notes, fmt.Sprintf("The wall's probe gave no number in %d of %d readings: the wall counts as not measured.", lost, len(l.Time)))
+	default:
+		l.Notes = append(l.Notes, fmt.Sprintf("The wall's probe gave no number in %d reading(s); the one before it was taken.", lost))
+	}
 }
 
 // hint says what most likely gave a row another number of columns than the header.
@@ -484,6 +513,9 @@ func (l layout) values(rec []string, at func() int) (p, w float64, err error) {
 	}
 	if l.wall < 0 {
 		return p, 0, nil
+	}
+	if noNumber(rec[l.wall]) { // the probe's trouble, not the gauge's
+		return p, math.NaN(), nil
 	}
 	if w, err = number(rec[l.wall]); err != nil {
 		return 0, 0, fmt.Errorf("line %d, column %d: %q is not a temperature in %s", at(), l.wall+1, clip(rec[l.wall]), l.wallUnit.Symbol)

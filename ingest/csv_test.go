@@ -372,3 +372,43 @@ func checkDecimal(t *testing.T, s string) {
 		t.Errorf("%q takes the long way", s)
 	}
 }
+
+// A wall probe that gives no numbers leaves the pressures as they are: for a moment the wall
+// is as warm as before, and without numbers it counts as not measured.
+func TestWallWithoutNumbers(t *testing.T) {
+	for _, c := range []struct {
+		name    string
+		silent  func(i int) bool
+		measure bool
+		say     string
+	}{
+		{"for a moment", func(i int) bool { return i == 7 }, true, "the one before it was taken"},
+		{"at first", func(i int) bool { return i < 2 }, true, "in 2 reading(s)"},
+		{"always", func(int) bool { return true }, false, "counts as not measured"},
+		{"often", func(i int) bool { return i%3 == 0 }, false, "in 34 of 100"},
+		{"never", func(int) bool { return false }, true, ""},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			text := "time_s,pressure_inH2O,temp_C\n"
+			for i := range 100 {
+				wall := fmt.Sprintf("%.1f", 20+float64(i)/50)
+				if c.silent(i) {
+					wall = "NaN"
+				}
+				text += fmt.Sprintf("%d,%.2f,%s\n", i, 13-float64(i)/100, wall)
+			}
+			l, err := ingest.ParseCSV([]byte(text), ingest.Options{})
+			if err != nil || len(l.Time) != 100 || (l.Wall != nil) != c.measure {
+				t.Fatalf("%d readings, %d walls, %v", len(l.Time), len(l.Wall), err)
+			}
+			for i, w := range l.Wall {
+				if math.Abs(w-293.15-float64(i)/50) > 0.05 {
+					t.Errorf("reading %d: a wall of %g K", i, w)
+				}
+			}
+			if said := strings.Join(l.Notes, " "); !strings.Contains(said, c.say) || (c.say == "") != (said == "") {
+				t.Errorf("said %q", said)
+			}
+		})
+	}
+}

@@ -160,7 +160,7 @@ type page struct {
 	Problem string
 	Form    url.Values
 	Now     time.Time
-	Money   string // sign of the shop's money
+	Money   string             // sign of the shop's money
 	Damage  *store.DamageError // the shop's file is not whole
 	Data    any
 }
@@ -255,7 +255,10 @@ func (s *server) fail(c *echo.Context, err error) {
 	if code >= 500 {
 		slog.Error("request failed", "path", c.Request().URL.Path, "err", err)
 	}
-	p := s.page(c, "Not done", "", text)
+	p := page{Title: "Not done", Now: s.shop.Now(), Damage: s.shop.DB.Damage(), Data: text}
+	if code != http.StatusServiceUnavailable { // a file that is locked must not be waited for a second time
+		p = s.page(c, "Not done", "", text)
+	}
 	if rerr := s.render(c, code, "problem.html", p); rerr != nil {
 		slog.Error("the problem page failed", "err", rerr)
 	}
