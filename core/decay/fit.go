@@ -11,8 +11,9 @@ import (
 	"gonum.org/v1/gonum/mat"
 )
 
-// place of a local parameter in the global vector.
-type place struct{ local, global int }
+// place of a local parameter in the global vector; col is its place among those that the
+// run uses.
+type place struct{ local, global, col int }
 
 // problem is one fit: runs, parameters and priors.
 type problem struct {
@@ -21,6 +22,7 @@ type problem struct {
 	kelvin float64 // Pa per K at constant volume
 
 	maps  [][]place
+	used  [][]int // local parameters of each run, in order
 	fixed []local // values of local parameters that are not fitted
 	prior []prior
 
@@ -82,20 +84,20 @@ func (p *problem) add(known prior) int {
 
 // take gives a run its own unknowns and says where its parameters stand among all.
 func (p *problem) take(i int, r *run) {
-	m := []place{{inDrift, p.drift}, {inTau, p.tau}, {inZero, p.zero}}
+	m := []place{{local: inDrift, global: p.drift}, {local: inTau, global: p.tau}, {local: inZero, global: p.zero}}
 	if p.kappaVac >= 0 && r.peak < 0 {
-		m = append(m, place{inKappa, p.kappaVac})
+		m = append(m, place{local: inKappa, global: p.kappaVac})
 	} else {
-		m = append(m, place{inKappa, p.kappa})
+		m = append(m, place{local: inKappa, global: p.kappa})
 	}
 	if r.leg.Reference > 0 {
-		m = append(m, place{inKappa, p.kappaRef})
+		m = append(m, place{local: inKappa, global: p.kappaRef})
 	}
 	if r.wall != nil {
-		m = append(m, place{inWall, p.wall})
+		m = append(m, place{local: inWall, global: p.wall})
 	}
 	start, heat, delta := p.add(prior{}), -1, -1
-	m = append(m, place{inStart, start})
+	m = append(m, place{local: inStart, global: start})
 	switch {
 	case r.leg.Kind == Drift:
 		// Sealed at zero gauge; what is far from any gauge's zero was not.
@@ -106,7 +108,7 @@ func (p *problem) take(i int, r *run) {
 		heat = p.add(prior{heatLeft * r.peak, heatWide * math.Abs(r.peak)})
 	}
 	if heat >= 0 {
-		m = append(m, place{inHeat, heat})
+		m = append(m, place{local: inHeat, global: heat})
 	}
 	if i > 0 {
 		sd := driftChange
@@ -114,8 +116,18 @@ func (p *problem) take(i int, r *run) {
 			sd = driftBlind
 		}
 		delta = p.add(prior{0, sd})
-		m = append(m, place{inDrift, delta})
+		m = append(m, place{local: inDrift, global: delta})
 	}
+	var used []int
+	for _, x := range m {
+		used = append(used, x.local)
+	}
+	slices.Sort(used)
+	used = slices.Compact(used)
+	for k := range m {
+		m[k].col = slices.Index(used, m[k].local)
+	}
+	p.used = append(p.used, used)
 	p.start, p.heat, p.delta = append(p.start, start), append(p.heat, heat), append(p.delta, delta)
 	p.maps, p.fixed = append(p.maps, m), append(p.fixed, local{inTau: math.Log(tauGuess)})
 	p.model = append(p.model, make([]float64, len(r.t)))
@@ -158,6 +170,7 @@ func (p *problem) accumulate(x []float64, normal bool) float64 {
 	total := 0.0
 	unit := 1 / p.noise.sigma
 	for i, r := range p.runs {
+		used := p.used[i]
 		var a [nLocal][nLocal]float64
 		var b [nLocal]float64
 		c := 0.0
@@ -178,17 +191,13 @@ func (p *problem) accumulate(x []float64, normal bool) float64 {
 				continue
 			}
 			s := &p.sens[i][k]
-			for j := range row {
-				if j == inWall && r.wall == nil {
-					continue
-				}
-				row[j] = cols[j].next(g, s[j]) * unit
-			}
-			for j := range row {
-				wj := w * row[j]
-				b[j] += wj * e
-				for l := 0; l <= j; l++ {
-					a[j][l] += wj * row[l]
+			for n, j := range used {
+				x := cols[j].next(g, s[j]) * unit
+				row[n] = x
+				x *= w
+				b[n] += x * e
+				for l := range n + 1 {
+					a[n][l] += x * row[l]
 				}
 			}
 		}
@@ -197,10 +206,10 @@ func (p *problem) accumulate(x []float64, normal bool) float64 {
 			continue
 		}
 		for _, m := range p.maps[i] {
-			p.grad[m.global] += b[m.local]
+			p.grad[m.global] += b[m.col]
 			for _, o := range p.maps[i] {
 				if o.global <= m.global {
-					v := a[max(m.local, o.local)][min(m.local, o.local)]
+					v := a[max(m.col, o.col)][min(m.col, o.col)]
 					p.jtj.SetSym(m.global, o.global, p.jtj.At(m.global, o.global)+v)
 				}
 			}
@@ -237,7 +246,8 @@ func (p *problem) clampTo(x []float64) {
 }
 
 // minimise is Levenberg–Marquardt from x; hold ≥ 0 names a parameter that stays.
-// A step that gains less than enough, or a ten-thousandth of the cost, is the last. It
+// A step that gains less than enough, or a ten-thousandth of the cost, is the last; one that
+// promises less than a tenth of that is not taken. It
 // returns the cost reached [Levenberg 1944, Marquardt 1963, Moré's scaling, Numerical
 // Analysis, Lecture Notes in Mathematics 630, 1978; from memory].
 func (p *problem) minimise(x []float64, hold, most int, enough float64) float64 {
@@ -280,8 +290,13 @@ func (p *problem) minimise(x []float64, hold, most int, enough float64) float64 
 			}
 			lapack64.Potrs(chol, step)
 			copy(try, x)
+			promised := 0.0
 			for r, i := range free {
 				try[i] += step.Data[r] / scale[i]
+				promised += step.Data[r] * grad[i] / scale[i]
+			}
+			if promised < 0.1*(enough+1e-4*c) { // not worth looking at
+				return c
 			}
 			p.clampTo(try)
 			// With slopes at once: most steps are taken.
@@ -347,9 +362,11 @@ func (p *problem) fit() []float64 {
 		sigma = math.Max(sigma, r.noise/math.Sqrt(r.count))
 	}
 	p.setNoise(noise{sigma: sigma})
-	p.modes = p.coarse().scan(p.guess(), fewGrid)
+	rough := p.coarse()
+	p.modes = rough.scan(p.guess(), fewGrid)
 	best := slices.Clone(lowest(p.modes).x)
-	c := p.minimise(best, -1, 8, 0.5)
+	rough.minimise(best, -1, 8, 0.5)
+	c := p.minimise(best, -1, 4, 0.5)
 	for round := range 3 {
 		before := p.noise
 		p.noiseFrom(best)
@@ -534,6 +551,35 @@ func (p *problem) outermost(x []float64, j int, best, k float64, up bool) (from 
 	return from, dir * bound
 }
 
+// follow is x with parameter j at v and the others where the normal matrix of the last cost
+// call expects them then: a start from which few steps are left.
+func (p *problem) follow(x []float64, j int, v float64) []float64 {
+	out := slices.Clone(x)
+	out[j] = v
+	free := slices.Delete(seq(len(x)), j, j+1)
+	a := blas64.Symmetric{N: len(free), Stride: len(free), Data: make([]float64, len(free)*len(free)), Uplo: blas.Lower}
+	step := blas64.General{Rows: len(free), Cols: 1, Stride: 1, Data: make([]float64, len(free))}
+	scale := make([]float64, len(free))
+	for r, i := range free {
+		scale[r] = math.Max(math.Sqrt(p.jtj.At(i, i)), 1e-30)
+		step.Data[r] = -p.jtj.At(i, j) * (v - x[j]) / scale[r]
+		for s, k := range free[:r+1] {
+			a.Data[r*a.Stride+s] = p.jtj.At(i, k) / (scale[r] * scale[s])
+		}
+		a.Data[r*a.Stride+r] += 1e-9
+	}
+	chol, ok := lapack64.Potrf(a)
+	if !ok {
+		return out
+	}
+	lapack64.Potrs(chol, step)
+	for r, i := range free {
+		out[i] += step.Data[r] / scale[r]
+	}
+	p.clampTo(out)
+	return out
+}
+
 // profile finds, on one side of the optimum, where the cost has risen by k² for good:
 // a fit at another τ that is nearly as good belongs to the interval.
 func (p *problem) profile(x []float64, j int, best, k, sd float64, up bool) float64 {
@@ -555,13 +601,13 @@ func (p *problem) profile(x []float64, j int, best, k, sd float64, up bool) floa
 		copy(y, from)
 		lo, dist = dir*(from[j]-at), dir*(bound-at)
 	}
+	p.cost(y, true) // for follow
 	for range 9 {
 		v := at + dir*dist
 		if v <= 0 {
 			v, dist = 0, at
 		}
-		trial := append([]float64(nil), y...)
-		trial[j] = v
+		trial := p.follow(y, j, v)
 		rise := math.Max(p.minimise(trial, j, 30, 1e-2)-best, 0)
 		root := math.Sqrt(rise)
 		if math.Abs(root-k) < 0.04*k {

@@ -217,7 +217,7 @@ func (e estimate) fill(res *Result, sz sized) {
 			break
 		}
 	}
-	res.Residual, res.Noise = p.scatter(x)
+	res.Residual, res.Noise = sz.residual, sz.noise
 }
 
 // rule gives the verdict, withholds it where something speaks against it, and says what
@@ -350,7 +350,8 @@ type sized struct {
 	sdRatio     float64
 	tangent     float64
 	wet         float64
-	noise       float64 // Pa, of a reading about the fit
+	residual    float64 // Pa, of a reading about the fit
+	noise       float64 // Pa, of a reading about lines through short stretches
 	budget      []Source
 }
 
@@ -404,7 +405,7 @@ func (e estimate) size() sized {
 		out.wet = heavyVapour
 		out.High += heavyVapour * out.D
 	}
-	out.noise, _ = p.scatter(x)
+	out.residual, out.noise = p.scatter(x)
 	out.budget = e.budget(out, sd, all)
 	return out
 }
@@ -445,7 +446,7 @@ func (e estimate) budget(out sized, sd float64, all []int) []Source {
 		scale = math.Max(out.kHigh*out.kHigh, 1e-20)
 	}
 	b := []Source{
-		{"gauge noise", fmt.Sprintf("%.2g Pa a reading, correlation %.2f between knots", out.noise, p.noise.phi), "from the residuals", noise / scale},
+		{"gauge noise", fmt.Sprintf("%.2g Pa a reading, correlation %.2f between knots", out.residual, p.noise.phi), "from the residuals", noise / scale},
 		{"drift", fmt.Sprintf("%+.2g Pa/s", x[p.drift]), "fitted, with the gauge's zero", math.Max(withDrift-noise, 0) / scale},
 		{"settling", fmt.Sprintf("τ %.0f s", math.Exp(x[p.tau])), "fitted; even on ln τ, 1.5 to 40 s", math.Max(withSettle-withDrift, 0) / scale},
 	}

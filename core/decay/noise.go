@@ -33,21 +33,22 @@ type gain struct {
 	inv                float64 // 1/√ of the innovation's variance
 }
 
-// gains prepares the filter for a run and returns the sum of the logarithms of the
-// innovations' variances, in units of sigma².
-func (n noise) gains(r *run) ([]gain, float64) {
-	out := make([]gain, len(r.t))
+// gains prepares the filter for a run, in out, and returns the sum of the logarithms of
+// the innovations' variances, in units of sigma².
+func (n noise) gains(r *run, out []gain) float64 {
+	out[0] = gain{} // nothing comes before the first knot
 	lambda := math.Sqrt(3) / wanderTime
 	long1, long2 := n.wander*n.wander, n.wander*n.wander*lambda*lambda
 	p11, p12, p22, p33 := 0.0, 0.0, long2, 1.0
 	p13, p23 := 0.0, 0.0
 	logs := 0.0
+	fade := math.Log(n.phi) / r.step // −∞ without correlation
 	for k := range r.t {
 		g := &out[k]
 		g.own = 1 / r.weight[k]
 		if k > 0 {
 			dt := r.t[k] - r.t[k-1]
-			g.f = math.Pow(n.phi, dt/r.step)
+			g.f = math.Exp(fade * dt)
 			e := math.Exp(-lambda * dt)
 			g.a11, g.a12, g.a21, g.a22 = e*(1+lambda*dt), e*dt, -e*lambda*lambda*dt, e*(1-lambda*dt)
 			// P of the steady state less A·P·Aᵀ of it is what is new.
@@ -68,7 +69,7 @@ func (n noise) gains(r *run) ([]gain, float64) {
 		p11, p12, p13 = p11-g.k1*h1, p12-g.k1*h2, p13-g.k1*h3
 		p22, p23, p33 = p22-g.k2*h2, p23-g.k2*h3, p33-g.k3*h3
 	}
-	return out, logs
+	return logs
 }
 
 // filtered is the filter's state of one column.
@@ -85,12 +86,14 @@ func (s *filtered) next(g *gain, x float64) float64 {
 // setNoise takes another noise.
 func (p *problem) setNoise(n noise) {
 	p.noise = n
-	p.gains = p.gains[:0]
+	if p.gains == nil {
+		for _, r := range p.runs {
+			p.gains = append(p.gains, make([]gain, len(r.t)))
+		}
+	}
 	p.logs = 0
-	for _, r := range p.runs {
-		g, logs := n.gains(r)
-		p.gains = append(p.gains, g)
-		p.logs += logs
+	for i, r := range p.runs {
+		p.logs += n.gains(r, p.gains[i])
 	}
 }
 
