@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"net"
+	"reflect"
 	"slices"
 	"strconv"
 	"strings"
@@ -201,10 +202,9 @@ func (s *Shop) NoteGauge(ctx context.Context, testID string, change func(*record
 		if err != nil {
 			return "", err
 		}
-		before := t.Setup.Instrument
-		orifice := t.Setup.Reference
+		before := t.Setup
 		change(&t.Setup)
-		if t.Setup.Instrument == before && t.Setup.Reference == orifice {
+		if reflect.DeepEqual(t.Setup, before) {
 			return testID, nil
 		}
 		if err := settle(&t.Setup); err != nil {

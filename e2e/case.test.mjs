@@ -81,6 +81,10 @@ test("a whole case by mouse: open, hold, find, repair, repeat, try, close, print
   await page.waitForSelector("#torque-b:has-text('20.3 N·m')");
   await page.fill("#until", "2099-01-01T08:00");
   await page.click("text=Write it down");
+  await page.waitForSelector("#problem:has-text('years ahead')"); // mistyped, and nothing else is lost
+  assert.equal(await page.inputValue("#action"), "new seal");
+  await page.fill("#until", new Date(Date.now() + 30 * 86400e3).toISOString().slice(0, 16));
+  await page.click("text=Write it down");
   await page.waitForSelector("text=Waits for part until");
   await page.click("text=The repair is done");
 

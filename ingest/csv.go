@@ -380,9 +380,8 @@ func (l layout) read(rd rows, o Options, width int) (Log, error) {
 	}
 	var epoch time.Time
 	iso := false
-	duplicates := 0
 	at := rd.Line // asked for only when a sentence needs it
-	row, lost, firstLost := 0, 0, 0
+	var n tally
 	last := math.Inf(-1)
 	for {
 		rec, err := rd.Read()
@@ -397,7 +396,7 @@ func (l layout) read(rd rows, o Options, width int) (Log, error) {
 				continue
 			}
 		}
-		if row++; row > MaxRows {
+		if n.rows++; n.rows > MaxRows {
 			return Log{}, fmt.Errorf("line %d: more than %d readings; cut the log to the test", at(), MaxRows)
 		}
 		if len(rec) != width {
@@ -410,13 +409,13 @@ func (l layout) read(rd rows, o Options, width int) (Log, error) {
 		if math.Abs(t) > maxClock {
 			return Log{}, fmt.Errorf("line %d, column %d: a time of %s cannot be; is the unit right?", at(), l.time+1, clip(rec[l.time]))
 		}
-		if row > 1 && isISO != iso {
+		if n.rows > 1 && isISO != iso {
 			return Log{}, fmt.Errorf("line %d: the time changes from %s", at(), map[bool]string{true: "ISO 8601 to a number", false: "a number to ISO 8601"}[iso])
 		}
 		iso = isISO
 		if noNumber(rec[l.pressure]) {
-			if lost++; lost == 1 {
-				firstLost = at()
+			if n.lost++; n.lost == 1 {
+				n.firstLost = at()
 			}
 			continue
 		}
@@ -426,7 +425,7 @@ func (l layout) read(rd rows, o Options, width int) (Log, error) {
 		}
 		switch {
 		case t == last:
-			duplicates++
+			n.doubled++
 			continue
 		case t < last:
 			return Log{}, fmt.Errorf("line %d: time runs backwards, %.6g s after %.6g s; the clock was set, or two logs were joined", at(), t, last)
@@ -441,27 +440,38 @@ func (l layout) read(rd rows, o Options, width int) (Log, error) {
 			out.Wall = append(out.Wall, w)
 		}
 	}
-	if float64(lost) > mostLost*float64(row) {
-		return Log{}, fmt.Errorf("line %d: no number for a reading, and so for %d of %d; more than one in twenty is no gap", firstLost, lost, row)
-	}
-	if lost > 0 {
-		out.Notes = append(out.Notes, fmt.Sprintf("%d reading(s) had no number, the first in line %d, and were left out as a gap.", lost, firstLost))
-	}
-	if duplicates > 0 {
-		out.Notes = append(out.Notes, fmt.Sprintf("%d row(s) repeat a time and were left out.", duplicates))
-	}
-	if len(out.Time) < 2 {
-		return Log{}, fmt.Errorf("the file has %d reading(s); a trace needs at least two", len(out.Time))
-	}
-	out.wholeWall()
-	zero := out.Time[0]
-	for i := range out.Time {
-		out.Time[i] -= zero
+	if err := out.settle(n); err != nil {
+		return Log{}, err
 	}
 	if err := out.gauge(l.absolute, o.Barometer); err != nil {
 		return Log{}, err
 	}
 	return out, nil
+}
+
+// tally is what the rows of a log came to.
+type tally struct{ rows, lost, firstLost, doubled int }
+
+// settle says what was left out, and lets time begin at the first reading.
+func (l *Log) settle(n tally) error {
+	if float64(n.lost) > mostLost*float64(n.rows) {
+		return fmt.Errorf("line %d: no number for a reading, and so for %d of %d; more than one in twenty is no gap", n.firstLost, n.lost, n.rows)
+	}
+	if n.lost > 0 {
+		l.Notes = append(l.Notes, fmt.Sprintf("%d reading(s) had no number, the first in line %d, and were left out as a gap.", n.lost, n.firstLost))
+	}
+	if n.doubled > 0 {
+		l.Notes = append(l.Notes, fmt.Sprintf("%d row(s) repeat a time and were left out.", n.doubled))
+	}
+	if len(l.Time) < 2 {
+		return fmt.Errorf("the file has %d reading(s); a trace needs at least two", len(l.Time))
+	}
+	l.wholeWall()
+	zero := l.Time[0]
+	for i := range l.Time {
+		l.Time[i] -= zero
+	}
+	return nil
 }
 
 // wholeWall puts the temperature before it where the wall's probe gave none; where it gave

@@ -593,7 +593,7 @@ func TestKills(t *testing.T) {
 	lt, err := s.LiveTest(ctx, id)
 	must(t, err)
 	sum, judged := lt.Test.Summary()
-	if !judged || sum.Low > leak || sum.High < leak {
+	if !judged || sum.Low > 0.75*leak || sum.High < 1.25*leak { // as wide as the volume is unknown
 		t.Errorf("%.3f to %.3f mm, %s %s", sum.Low*1e3, sum.High*1e3, lt.Test.Outcome, lt.Test.Problem)
 	}
 }

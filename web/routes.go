@@ -3,6 +3,7 @@ package web
 import (
 	"io"
 	"net/http"
+	"slices"
 
 	"github.com/labstack/echo/v5"
 
@@ -42,6 +43,11 @@ func (r route) upTo(limit int64) route {
 
 // routes is every address of the application.
 func (s *server) routes() []route {
+	return slices.Concat(s.shopRoutes(), s.caseRoutes(), s.testRoutes())
+}
+
+// shopRoutes are the addresses that belong to no case.
+func (s *server) shopRoutes() []route {
 	return []route{
 		get("/", s.slate),
 		get("/record", s.record),
@@ -53,6 +59,21 @@ func (s *server) routes() []route {
 		get("/cases/new", s.newCase),
 		post("/cases", s.openCase),
 		post("/import", s.importBundle).upTo(bundleLimit),
+		get("/ways", s.waysView),
+		post("/ways", s.saveWays),
+		get("/scans/:id", s.scanView),
+		get("/scans/:id/raw.txt", s.rawScan),
+		get("/instruments", s.instruments),
+		post("/instruments", s.addInstrument),
+		post("/instruments/:id/remove", s.removeInstrument),
+		get("/photos/:hash", s.photo),
+		get("/second", s.second),
+	}
+}
+
+// caseRoutes are those of a case and its car.
+func (s *server) caseRoutes() []route {
+	return []route{
 		get("/cases/:id", s.caseView),
 		get("/cases/:id/edit", s.editView),
 		post("/cases/:id/edit", s.edit),
@@ -65,8 +86,6 @@ func (s *server) routes() []route {
 		post("/cases/:id/cause", s.cause),
 		post("/cases/:id/opened", s.postMortem).upTo(photoLimit),
 		get("/cases/:id/pulse", s.pulse),
-		get("/ways", s.waysView),
-		post("/ways", s.saveWays),
 		post("/cases/:id/strike", s.strike),
 		post("/cases/:id/doubt", s.doubt),
 		post("/cases/:id/notes", s.addNote).upTo(photoLimit),
@@ -79,8 +98,6 @@ func (s *server) routes() []route {
 		get("/cases/:id/car", s.carView),
 		get("/cases/:id/car/stream", s.carStream),
 		post("/cases/:id/car/do", s.carDo),
-		get("/scans/:id", s.scanView),
-		get("/scans/:id/raw.txt", s.rawScan),
 		post("/cases/:id/wait", s.wait),
 		post("/cases/:id/tests", s.startTest),
 		get("/cases/:id/map", s.mapView),
@@ -93,8 +110,6 @@ func (s *server) routes() []route {
 		get("/cases/:id/values", s.valuesView),
 		post("/cases/:id/values", s.addValue),
 		post("/cases/:id/values/strike", s.strikeValue),
-		get("/tests/:id/map", s.setupMap),
-		post("/tests/:id/map", s.setPart),
 		get("/cases/:id/found", s.foundView),
 		post("/cases/:id/found", s.found).upTo(photoLimit),
 		get("/cases/:id/repair", s.repairView),
@@ -107,21 +122,24 @@ func (s *server) routes() []route {
 		get("/cases/:id/report", s.report),
 		get("/cases/:id/report.pdf", s.reportPDF),
 		get("/cases/:id/bundle.json", s.bundle),
+	}
+}
+
+// testRoutes are those of a hold and its legs.
+func (s *server) testRoutes() []route {
+	return []route{
+		get("/tests/:id/map", s.setupMap),
+		post("/tests/:id/map", s.setPart),
 		get("/tests/:id", s.bench),
 		get("/tests/:id/live", s.liveBench),
 		get("/tests/:id/live/stream", s.liveStream),
 		post("/tests/:id/live", s.liveAct),
-		get("/instruments", s.instruments),
-		post("/instruments", s.addInstrument),
-		post("/instruments/:id/remove", s.removeInstrument),
 		post("/tests/:id/setup", s.setup),
 		post("/tests/:id/legs", s.addLeg).upTo(logLimit),
 		post("/tests/:id/cannot", s.cannot),
 		post("/runs/:id/cut", s.cut),
 		post("/runs/:id/strike", s.strikeRun),
 		get("/runs/:id/readings.csv", s.readings),
-		get("/photos/:hash", s.photo),
-		get("/second", s.second),
 	}
 }
 

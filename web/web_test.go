@@ -141,7 +141,7 @@ func TestEveryPageOfTheDemoShop(t *testing.T) {
 	}
 	for _, r := range rows {
 		c := "/cases/" + r.Case.ID
-		pages = append(pages, c, c+"/edit", c+"/found", c+"/repair", c+"/proof", c+"/report", c+"/report.pdf", c+"/bundle.json", c+"/map", c+"/map?at=rest", c+"/map.svg", c+"?part=tank")
+		pages = append(pages, c, c+"/edit", c+"/found", c+"/repair", c+"/proof", c+"/report", c+"/report.pdf", c+"/bundle.json", c+"/map", c+"/map?at=rest", c+"/map.svg", c+"/values", c+"?part=tank")
 		f, _ := b.shop.Load(context.Background(), r.Case.ID)
 		for _, x := range f.Tests {
 			pages = append(pages, "/tests/"+x.ID, "/tests/"+x.ID+"/map", "/tests/"+x.ID+"/map?part=cap")

@@ -8,7 +8,6 @@ import (
 	"math"
 	"math/rand/v2"
 	"net/url"
-	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
@@ -111,8 +110,7 @@ func writer(ctx context.Context, base string, seed int, v *visits) {
 		switch {
 		case n%12 == 0:
 			what = "POST /cases"
-			a, err = b.post(ctx, "/cases", url.Values{"plate": {fmt.Sprintf("AT %d %d", seed, n)}, "make": {"Ostrel"}, "model": {"Wherry"}, "year": {"2019"}, "odometer": {"81000"}, "tank": {"50"},
-				"metering": {"maf"}, "archetype": {"engine-vacuum"}, "complaint": {"Lamp on, smells of fuel."}, "codes": {"P0442"}})
+			a, err = b.post(ctx, "/cases", typedCase(fmt.Sprintf("AT %d %d", seed, n)))
 			if a.to != "" {
 				at = a.to
 			}
@@ -139,14 +137,16 @@ func writer(ctx context.Context, base string, seed int, v *visits) {
 	}
 }
 
+// typedCase is a new case as the form sends it.
+func typedCase(plate string) url.Values {
+	return url.Values{"plate": {plate}, "make": {"Ostrel"}, "model": {"Wherry"}, "year": {"2019"}, "odometer": {"81000"}, "tank": {"50"},
+		"metering": {"maf"}, "archetype": {"engine-vacuum"}, "complaint": {"Lamp on, smells of fuel."}, "codes": {"P0442"}}
+}
+
 // crowd is many who read and write at once.
 func crowd(ctx context.Context, w world) ([]figure, error) {
-	path := filepath.Join(w.dir, "shop.db")
 	var cases []string
-	if err := stocked(ctx, path, func(s *casework.Shop) (err error) { cases, err = openCases(ctx, s); return err }); err != nil {
-		return nil, err
-	}
-	p, err := w.serve(ctx, path)
+	p, _, err := w.open(ctx, func(s *casework.Shop) (err error) { cases, err = openCases(ctx, s); return err })
 	if err != nil {
 		return nil, err
 	}
@@ -177,13 +177,24 @@ func bigLog() []byte {
 	return b.Bytes()
 }
 
-// uploader starts tests on a case of its own and uploads three legs to each.
+// uploader starts tests on cases of its own and uploads three legs to each; a case holds
+// so many readings.
 func uploader(ctx context.Context, base, caseID string, log []byte, v *visits) {
 	b := newBrowser(base)
-	test := ""
+	test, at := "", "/cases/"+caseID
 	for n := 0; ctx.Err() == nil; n++ {
+		if n > 0 && n%15 == 0 {
+			a, err := b.post(ctx, "/cases", typedCase(fmt.Sprintf("UP %s %d", caseID[:4], n)))
+			if ctx.Err() != nil {
+				return
+			}
+			v.add("POST /cases", a, err)
+			if at = a.to; at == "" {
+				return
+			}
+		}
 		if n%3 == 0 {
-			a, err := b.post(ctx, "/cases/"+caseID+"/tests", url.Values{})
+			a, err := b.post(ctx, at+"/tests", url.Values{})
 			if ctx.Err() != nil {
 				return
 			}
@@ -210,10 +221,9 @@ func neighbours(ctx context.Context, w world) ([]figure, error) {
 	if err != nil {
 		return nil, err
 	}
-	path := filepath.Join(w.dir, "shop.db")
 	var cases []string
 	test := ""
-	err = stocked(ctx, path, func(s *casework.Shop) (err error) {
+	p, _, err := w.open(ctx, func(s *casework.Shop) (err error) {
 		if test, err = liveTest(ctx, s, address); err != nil {
 			return err
 		}
@@ -226,10 +236,6 @@ func neighbours(ctx context.Context, w world) ([]figure, error) {
 		}
 		return nil
 	})
-	if err != nil {
-		return nil, err
-	}
-	p, err := w.serve(ctx, path)
 	if err != nil {
 		return nil, err
 	}

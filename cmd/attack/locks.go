@@ -17,12 +17,8 @@ import (
 // locks takes the shop's file away from under the program, and gives it files that are no
 // shop.
 func locks(ctx context.Context, w world) ([]figure, error) {
-	path, id := filepath.Join(w.dir, "shop.db"), ""
-	err := stocked(ctx, path, func(s *casework.Shop) (err error) { id, err = s.OpenCase(ctx, "", newCase("LOCK 1")); return err })
-	if err != nil {
-		return nil, err
-	}
-	p, err := w.serve(ctx, path)
+	id := ""
+	p, path, err := w.open(ctx, func(s *casework.Shop) (err error) { id, err = s.OpenCase(ctx, "", newCase("LOCK 1")); return err })
 	if err != nil {
 		return nil, err
 	}

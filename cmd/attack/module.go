@@ -9,7 +9,6 @@ import (
 	"net"
 	"net/http"
 	"net/url"
-	"path/filepath"
 	"regexp"
 	"strconv"
 	"strings"
@@ -90,12 +89,8 @@ func module(ctx context.Context, w world) ([]figure, error) {
 	if err != nil {
 		return nil, err
 	}
-	path, test := filepath.Join(w.dir, "shop.db"), ""
-	err = stocked(ctx, path, func(s *casework.Shop) (err error) { test, err = liveTest(ctx, s, address); return err })
-	if err != nil {
-		return nil, err
-	}
-	p, err := w.serve(ctx, path)
+	test := ""
+	p, _, err := w.open(ctx, func(s *casework.Shop) (err error) { test, err = liveTest(ctx, s, address); return err })
 	if err != nil {
 		return nil, err
 	}

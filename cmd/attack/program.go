@@ -9,6 +9,7 @@ import (
 	"io"
 	"os"
 	"os/exec"
+	"path/filepath"
 	"regexp"
 	"strconv"
 	"strings"
@@ -109,6 +110,16 @@ func (p *program) megabytes(line string) float64 {
 // forget lets the kernel count the most memory anew from here.
 func (p *program) forget() error {
 	return os.WriteFile(fmt.Sprintf("/proc/%d/clear_refs", p.cmd.Process.Pid), []byte("5"), 0o200)
+}
+
+// open serves a shop with the demo's cars, with which f has done something before.
+func (w world) open(ctx context.Context, f func(s *casework.Shop) error) (p *program, path string, err error) {
+	path = filepath.Join(w.dir, "shop.db")
+	if err := stocked(ctx, path, f); err != nil {
+		return nil, path, err
+	}
+	p, err = w.serve(ctx, path)
+	return p, path, err
 }
 
 // stocked makes a shop with the demo's cars and does with it what f says, before it is
