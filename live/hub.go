@@ -64,7 +64,7 @@ func (h *Hub) Close() error {
 	return h.flush()
 }
 
-// keep writes four times a second and lets go of benches nobody looks at.
+// keep writes five times a second and lets go of benches nobody looks at.
 func (h *Hub) keep() {
 	tick := time.NewTicker(commitEvery)
 	defer tick.Stop()

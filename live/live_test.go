@@ -244,7 +244,7 @@ func TestWholeBench(t *testing.T) {
 	}
 }
 
-// What was shown is on disk within a quarter of a second, and a reading more, of the clock.
+// What was shown is on disk within a fifth of a second, and a reading more, of the clock.
 func TestShownIsSoonOnDisk(t *testing.T) {
 	run(t, sim.Vessel{Volume: 0.033, Leak: 0.6e-3}, "engine-vacuum", func(t *testing.T, x shop) {
 		must(t, x.bench.Start(ctx, record.RunHold))
@@ -261,7 +261,7 @@ func TestShownIsSoonOnDisk(t *testing.T) {
 			if k := len(log.Time); k > 0 {
 				kept = log.Time[k-1]
 			}
-			if behind := n.Time[len(n.Time)-1] - kept; behind > 0.36 {
+			if behind := n.Time[len(n.Time)-1] - kept; behind > 0.31 {
 				t.Fatalf("%.2f s of what is shown are not on disk", behind)
 			}
 			if n.Disk > kept {
