@@ -34,6 +34,9 @@ func locks(ctx context.Context, w world) ([]figure, error) {
 	backup := filepath.Join(w.dir, "backup.db")
 	expect("a second server", "is served already", "serve", "--db", path, "--addr", "127.0.0.1:0")
 	expect("a backup beside the server", "done", "backup", "--db", path, backup)
+	bundle := filepath.Join(w.dir, "case.json")
+	expect("an export beside the server", "done", "export", "--db", path, "--out", bundle, "SQ-102")
+	expect("an import beside the server", "done", "import", "--db", path, bundle)
 	expect("restoring beside the server", "is served already", "restore", "--db", path, backup)
 	for name, f := range map[string]func(data []byte) []byte{
 		"empty":     func([]byte) []byte { return nil },
