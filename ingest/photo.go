@@ -9,6 +9,7 @@ import (
 	"image/png"
 	"math"
 	"net/http"
+	"runtime"
 )
 
 // Limits on a photo, looked at before it is decoded.
@@ -50,7 +51,9 @@ func ReadPhoto(data []byte) (PhotoFile, error) {
 		return PhotoFile{}, fmt.Errorf("the photo takes %d MB when it is opened; at most %d are given to one: save it smaller, or as a plain JPEG", need>>20, maxPhotoMemory>>20)
 	}
 	decoding <- struct{}{}
-	defer func() { <-decoding }()
+	// The pixels of a photo are the largest thing that the program ever holds: they are let
+	// go before the next photo, not when the collector gets to it.
+	defer func() { runtime.GC(); <-decoding }()
 	img, _, err := image.Decode(bytes.NewReader(data))
 	if err != nil {
 		return PhotoFile{}, errors.New("the photo is damaged and cannot be read")
