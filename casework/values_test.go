@@ -84,6 +84,23 @@ func TestValuesOfACar(t *testing.T) {
 	}
 }
 
+// A test of the whole system is measured wherever its gauge was joined.
+func TestMeasuredOnTheWholeSystem(t *testing.T) {
+	s := shop(t)
+	id, err := s.OpenCase(ctx, "", car("SQ 703"))
+	must(t, err)
+	_, err = s.AddResult(ctx, "", id, casework.NewResult{Test: "make-up-flow", Part: "service-port", Readings: bench.Readings{"flow": bench.Num(0.9), "pressure": bench.Num(13)}})
+	must(t, err)
+	must(t, s.AddValue(ctx, "", id, casework.NewValue{What: "make-up-flow/flow", Said: "0.4 to 0.6 L/min", Source: "x, y, 2016"}))
+	f, err := s.Load(ctx, id)
+	must(t, err)
+	vs, err := s.Values(ctx, f.Vehicle)
+	must(t, err)
+	if len(vs) != 1 || len(vs[0].Measured) != 1 || vs[0].Measured[0].Value != 0.9 {
+		t.Errorf("%+v", vs)
+	}
+}
+
 // A volume that was metered in is a measurement of the car.
 func TestMeteredVolumeIsMeasured(t *testing.T) {
 	s := shop(t)

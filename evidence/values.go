@@ -129,7 +129,7 @@ func (l Life) measured(q Quantity, part string) (out []Measured) {
 	}
 	for _, x := range l.Results {
 		test, key, ok := strings.Cut(q.Key, "/")
-		if !ok || x.Test != test || x.Part != part || x.Struck() || x.Doubted() {
+		if !ok || x.Test != test || q.OnPart && x.Part != part || x.Struck() || x.Doubted() {
 			continue
 		}
 		for _, f := range x.Figures {
