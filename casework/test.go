@@ -468,35 +468,22 @@ func legsOf(su record.Setup, r record.Run, l ingest.Log) []leg {
 		top = max(top, math.Abs(p))
 	}
 	whole.over = su.Instrument.Range > 0 && top >= 0.995*su.Instrument.Range
-	from := 0
 	var out []leg
-	stretch := func(to int) {
+	for _, at := range r.Gaps.Stretches(l.Time) {
 		x := whole
 		cut := func(c []float64) []float64 {
 			if c == nil {
 				return nil
 			}
-			return slices.Clone(c[from:to])
+			return slices.Clone(c[at[0]:at[1]])
 		}
 		x.leg.Time, x.leg.Gauge, x.leg.Wall = cut(l.Time), cut(l.Gauge), cut(l.Wall)
 		for i := range x.leg.Gauge {
 			x.leg.Gauge[i] -= su.Instrument.Zero
 		}
-		if len(r.Gaps) == 0 || isHold(x.leg, top, from) {
+		if len(r.Gaps) == 0 || isHold(x.leg, top, at[0]) {
 			out = append(out, x)
 		}
-		from = to
-	}
-	for _, g := range r.Gaps {
-		if i, _ := slices.BinarySearch(l.Time, g.From+1e-9); i > from && i < len(l.Time) {
-			stretch(i)
-		}
-		// Between the moments of a gap that sums up several, some was read: it does not count.
-		after, _ := slices.BinarySearch(l.Time, g.To-1e-9)
-		from = max(from, after)
-	}
-	if from < len(l.Time) {
-		stretch(len(l.Time))
 	}
 	return out
 }

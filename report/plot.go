@@ -200,6 +200,9 @@ func Scale(c Canvas, x, y, w float64, limit float64, sizes ...Size) {
 	lo, hi := 0.1, 2.0
 	for _, s := range sizes {
 		hi = math.Max(hi, math.Min(s.High*1.15, 20))
+		if s.Label != "" && s.Low < 2*lo && s.High > lo { // no room before it: its word stands behind
+			hi = math.Max(hi, math.Min(lo*math.Pow(s.High/lo, w/(w-80)), 20))
+		}
 	}
 	at := func(d float64) float64 {
 		return x + w*math.Log(math.Min(math.Max(d, lo), hi)/lo)/math.Log(hi/lo)

@@ -224,10 +224,15 @@ func (s *server) drawTrace(c *echo.Context, d *benchData, which string) error {
 	for i, p := range log.Gauge {
 		y[i] = (p - d.Test.Setup.Instrument.Zero) / units.InH2O
 	}
-	series := []report.Series{{Style: "measured", X: log.Time, Y: y}}
+	style := "measured"
 	if len(y) > 400 {
-		series[0].Style = "raw"
+		style = "raw"
 	}
+	var series []report.Series
+	for _, at := range run.Gaps.Stretches(log.Time) { // a line through a gap would say that something was read
+		series = append(series, report.Series{Style: style, X: log.Time[at[0]:at[1]], Y: y[at[0]:at[1]]})
+	}
+	read := len(series)
 	if run.Leg != nil {
 		toIn := func(pa []float64) []float64 {
 			out := make([]float64, len(pa))
@@ -252,8 +257,8 @@ func (s *server) drawTrace(c *echo.Context, d *benchData, which string) error {
 	for _, x := range series {
 		f.Draw(svg, x)
 	}
-	if len(series) > 1 && run.Kind != "drift" {
-		f.Label(svg, series[1], 0.55, -10)
+	if len(series) > read && run.Kind != "drift" {
+		f.Label(svg, series[read], 0.55, -10)
 	}
 	d.Trace = template.HTML(svg.String())
 	start, end := log.Time[0], log.Time[len(log.Time)-1]

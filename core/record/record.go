@@ -329,6 +329,25 @@ func gapsApart(n int) float64 {
 	return 3600
 }
 
+// Stretches are the readings between gaps, each from its first place up to, but without, its
+// last: nobody knows what happened in a gap. What was read between the moments of one that
+// sums up several does not count.
+func (gs Gaps) Stretches(t []float64) (out [][2]int) {
+	from := 0
+	for _, g := range gs {
+		if i, _ := slices.BinarySearch(t, g.From+1e-9); i > from {
+			out = append(out, [2]int{from, i})
+			from = i
+		}
+		after, _ := slices.BinarySearch(t, g.To-1e-9)
+		from = max(from, after)
+	}
+	if from < len(t) {
+		out = append(out, [2]int{from, len(t)})
+	}
+	return out
+}
+
 // With adds a gap that follows the others: close behind the last of many it is summed up
 // with it.
 func (gs Gaps) With(g Gap) Gaps {
