@@ -75,8 +75,16 @@ func (b *browser) read(r *http.Response, err error) (int, string, string) {
 	}
 	defer r.Body.Close()
 	body, _ := io.ReadAll(r.Body)
-	return r.StatusCode, string(body), r.Request.URL.Path
+	text := string(body)
+	if strings.HasPrefix(r.Header.Get("Content-Type"), "text/html") {
+		text = folded.Replace(text)
+	}
+	return r.StatusCode, text, r.Request.URL.Path
 }
+
+// folded reads a page as a browser does: between elements the line ends of a template mean
+// nothing, within a sentence they are spaces.
+var folded = strings.NewReplacer(">\n", ">", "\n<", "<", "\n", " ")
 
 func (b *browser) get(path string) (int, string) {
 	b.t.Helper()

@@ -1,0 +1,28 @@
+package web
+
+import (
+	"io/fs"
+	"strings"
+	"testing"
+)
+
+// A template is read by people who change it: one element a line, and no line that has to
+// be scrolled sideways.
+func TestTemplateLines(t *testing.T) {
+	const most = 160
+	names, err := fs.Glob(templateFiles, "templates/*.html")
+	if err != nil || len(names) == 0 {
+		t.Fatalf("%d templates, %v", len(names), err)
+	}
+	for _, n := range names {
+		raw, err := templateFiles.ReadFile(n)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for i, line := range strings.Split(string(raw), "\n") {
+			if len(line) > most {
+				t.Errorf("%s:%d has %d characters; break it at %d", n, i+1, len(line), most)
+			}
+		}
+	}
+}
