@@ -87,7 +87,7 @@ async function made(page, url, [key, on], done, repeat) {
   }
   await page.goto(`${url}/do/${key}${on ? "?on=" + on : ""}`);
   await fillReadings(page, done.readings);
-  await arrive(page, () => page.click("main button.main"));
+  await arrive(page, () => page.click(".actions button.main"));
   await page.waitForSelector(".strip");
 }
 
@@ -148,14 +148,14 @@ test("the walk goes over every test of the Book", () => {
 async function follow(page, car) {
   const did = [];
   for (let step = 0; step < 16; step++) {
-    const offer = page.locator(".foundoffer a.main");
+    const offer = page.locator(".actions a.main[href*='found?part=']");
     if (await offer.count()) {
       const fault = new URL(await offer.evaluate((a) => a.href)).searchParams.get("part");
       await offer.click();
       await page.waitForSelector("text=Singled out by");
       assert.equal(await page.inputValue("#part"), fault);
       await page.fill("#how", "followed what was next");
-      await page.click("main button.main");
+      await page.click(".actions button.main");
       await page.waitForSelector(".strip >> text=rests on");
       return { fault, did };
     }
@@ -164,13 +164,13 @@ async function follow(page, car) {
     did.push([key, on, plug].filter(Boolean).join(" "));
     const done = await technician(car, key, on || plug);
     if (key === "decay") {
-      await page.click("[data-next] button:has-text('Start the bench')");
+      await page.click(".actions button:has-text('Start test')");
       await holdOn(page, done);
       continue;
     }
-    await arrive(page, () => page.click("[data-next] a:has-text('To its bench')"));
+    await arrive(page, () => page.click(".actions a:has-text('Start test')"));
     await fillReadings(page, done.readings);
-    await arrive(page, () => page.click("main button.main"));
+    await arrive(page, () => page.click(".actions button.main"));
     await page.waitForSelector("[data-odds]");
   }
   assert.fail(`nothing was singled out by ${did.join(", ")}`);

@@ -24,7 +24,7 @@ test("a whole car on stand-ins: its data and valves live, a scan, a hold, and a 
     await page.check("input[value=adapter]");
     await page.fill("#name", "adapter of the Teal");
     await page.fill("#address", car.at["scan adapter"]);
-    await page.click("button:has-text('Add it')");
+    await page.click("button:has-text('Add instrument')");
     await page.waitForSelector(`td:has-text('${car.at["scan adapter"]}')`);
     await bench(page, shop.base, { address: car.at["pressure module"] }, "SQ 811 C");
     const hold = page.url();
@@ -58,7 +58,7 @@ test("a whole car on stand-ins: its data and valves live, a scan, a hold, and a 
     const scan = async () => {
       await page.goto(url + "/scan");
       await page.click(`label:has-text('${car.at["scan adapter"]}')`);
-      await page.click("button:has-text('Take a scan')");
+      await page.click("button:has-text('Read the car')");
       await page.waitForURL("**/scans/*");
     };
     await scan();
@@ -67,7 +67,7 @@ test("a whole car on stand-ins: its data and valves live, a scan, a hold, and a 
 
     // The hold sees the same car.
     await page.goto(hold);
-    if (await page.locator("text=Take it").isVisible()) await take(page, { address: car.at["pressure module"] });
+    if (await page.locator("text=Use this module").isVisible()) await take(page, { address: car.at["pressure module"] });
     await begin(page, "rig check");
     tellModule("run", "8s");
     await page.waitForFunction(() => Number(document.querySelector("[data-inches]").textContent) > 11);

@@ -13,7 +13,7 @@ after(async () => {
 async function leg(page, kind, file) {
   await page.check(`input[name=kind][value=${kind}]`);
   await page.setInputFiles("#csv", file);
-  await arrive(page, () => page.click("button:has-text('Keep the leg')"));
+  await arrive(page, () => page.click("button:has-text('Save leg')"));
 }
 
 // setUp says the volume is known to ±6 %, the rig held, and ticks every step.
@@ -25,7 +25,7 @@ async function setUp(page) {
   if (!(await page.locator("#gauge").isVisible())) await page.click("summary:has-text('Gauge and rig')");
   await page.fill("#gauge", "module 2");
   await page.check("input[name=rig][value=held]");
-  await arrive(page, () => page.click("text=Keep the set-up"));
+  await arrive(page, () => page.click("text=Save set-up"));
 }
 
 test("a whole case by mouse: open, hold, find, repair, repeat, try, close, print", async () => {
@@ -72,19 +72,19 @@ test("a whole case by mouse: open, hold, find, repair, repeat, try, close, print
   await page.fill("#place", "dipstick tube, top");
   await page.fill("#how", "smoke at the tube's rim");
   await page.setInputFiles("#photo", { name: "p.png", mimeType: "image/png", buffer: Buffer.from("iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9awAAAABJRU5ErkJggg==", "base64") });
-  await page.click("text=Write it down");
-  await page.click("text=Write the repair down");
+  await page.click("text=Mark as found");
+  await page.click("text=Record the repair");
   await page.fill("#action", "new seal");
   await page.fill("#seals", "tube seal");
   await page.fill("#cost", "4,20");
   await page.fill("#torque", "15 lbf·ft");
   await page.waitForSelector("#torque-b:has-text('20.3 N·m')");
   await page.fill("#until", "2099-01-01T08:00");
-  await page.click("text=Write it down");
+  await page.click("text=Save the repair");
   await page.waitForSelector("#problem:has-text('years ahead')"); // mistyped, and nothing else is lost
   assert.equal(await page.inputValue("#action"), "new seal");
   await page.fill("#until", new Date(Date.now() + 30 * 86400e3).toISOString().slice(0, 16));
-  await page.click("text=Write it down");
+  await page.click("text=Save the repair");
   await page.waitForSelector("text=Waits for part until");
   await page.click("text=The repair is done");
 
@@ -93,7 +93,7 @@ test("a whole case by mouse: open, hold, find, repair, repeat, try, close, print
   await leg(page, "drift", flat);
   await leg(page, "hold", trace(0.06, 150));
   await page.waitForSelector(".verdict:has-text('within the limit')");
-  await page.click("text=To the proof");
+  await page.click("text=Back to the proof");
   await page.waitForSelector("svg .p-before");
   await page.click("text=Close without proof");
   await page.waitForSelector("[role=alert]:has-text('has not been tried again')");
@@ -153,7 +153,7 @@ test("a whole case by keyboard alone, from the Slate to the closed case, with a 
   await k.press("Enter");
   await to("#pairs");
   await k.type("0 12.0\n0:15 10.1\n0:30 8.4\n0:45 6.9\n1:00 5.5\n1:15 4.3\n1:30 3.2\n1:45 2.3\n2:00 1.5\n");
-  await to("button.main");
+  await to("button[form=leg]");
   await k.press("Enter");
   await page.waitForSelector(".reading");
   await to("#start");
@@ -193,7 +193,7 @@ test("a whole case by keyboard alone, from the Slate to the closed case, with a 
     await k.press("Enter");
     await to("#pairs");
     await k.type(text);
-    await press("main form button.main");
+    await press("button[form=leg]");
   };
   await pairs("0 0.0\n0:30 0.0\n1:00 0.0\n1:30 0.0\n2:00 0.0\n");
   await page.waitForSelector("text=now the hold");
@@ -208,7 +208,7 @@ test("a whole case by keyboard alone, from the Slate to the closed case, with a 
   await k.press("Space");
   await k.press("Enter");
   await page.waitForSelector("text=The proof is whole");
-  await press("main form[action$=close] button");
+  await press("button[form=close]");
   await page.waitForSelector("h2:has-text('Repair proven')");
 });
 
@@ -219,16 +219,16 @@ test("what a person mistypes gets a sentence and loses nothing", async () => {
   await startHold(page);
   await page.check("input[name=kind][value=hold]");
   await page.setInputFiles("#csv", trace(0.5, 30, { unit: "" }));
-  await page.click("button:has-text('Keep the leg')");
+  await page.click("button:has-text('Save leg')");
   await page.waitForSelector("[role=alert]:has-text('has no unit')");
   await page.selectOption("#unit", "kPa"); // 13 kPa: over what a tank may see
-  await page.click("button:has-text('Keep the leg')");
+  await page.click("button:has-text('Save leg')");
   await page.waitForSelector("text=Is the unit kPa right?");
   await page.selectOption("#unit", "inH2O"); // the file is still there
-  await page.click("button:has-text('Keep the leg')");
+  await page.click("button:has-text('Save leg')");
   await page.waitForSelector(".reading");
   await page.setInputFiles("#csv", { name: "log.csv", mimeType: "text/csv", buffer: Buffer.from("%PDF-1.4") });
-  await page.click("button:has-text('Keep the leg')");
+  await page.click("button:has-text('Save leg')");
   await page.waitForSelector("[role=alert]:has-text('PDF document')");
 });
 

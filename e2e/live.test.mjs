@@ -139,7 +139,7 @@ test("a scan by adapter: codes, history, self-made, clearing only after a saved 
     await page.check("input[value=adapter]");
     await page.fill("#name", "test adapter");
     await page.fill("#address", adapter.address);
-    await page.click("button:has-text('Add it')");
+    await page.click("button:has-text('Add instrument')");
     await page.waitForSelector(`td:has-text('${adapter.address}')`);
     await page.goto(shop.base);
     await page.click("text=Hathmere Ibis");
@@ -147,7 +147,7 @@ test("a scan by adapter: codes, history, self-made, clearing only after a saved 
     const take = async () => {
       await page.goto(url + "/scan");
       await page.click(`label:has-text('${adapter.address}')`);
-      await page.click("button:has-text('Take a scan')");
+      await page.click("button:has-text('Read the car')");
       await page.waitForURL("**/scans/*");
     };
     await take();
@@ -156,10 +156,10 @@ test("a scan by adapter: codes, history, self-made, clearing only after a saved 
     await page.waitForSelector("tr:has-text('vapour system, 0.040 in'):has-text('fails')");
     assert.deepEqual(await axe(page), []);
     await page.goto(url);
-    await page.click("summary:has-text('Note, photo, unplugged')");
+    await page.click("summary:has-text('Add a note, a photo, or what was unplugged')");
     await page.check("input[value=unplugged]");
     await page.fill("#words", "vent valve");
-    await page.click("#note button:has-text('Write down')");
+    await page.click("#note button:has-text('Save')");
     await page.waitForSelector(".strip:has-text('Unplugged with the key on')");
     tell("code", "P0446", "stored");
     await take();
@@ -182,12 +182,12 @@ test("a scan by adapter: codes, history, self-made, clearing only after a saved 
     tell("mute");
     await page.goto(url + "/scan");
     await page.click(`label:has-text('${adapter.address}')`);
-    await page.click("button:has-text('Take a scan')");
+    await page.click("button:has-text('Read the car')");
     await page.waitForSelector("text=No control unit answers");
     await adapter.close();
     await page.goto(url + "/scan");
     await page.click(`label:has-text('${adapter.address}')`);
-    await page.click("button:has-text('Take a scan')");
+    await page.click("button:has-text('Read the car')");
     await page.waitForSelector("text=Nothing answers at");
   } finally { await adapter.close(); }
 });
@@ -199,15 +199,15 @@ test("a scan by paste; doubted and struck out, never deleted", async () => {
   const url = page.url();
   await page.goto(url + "/scan");
   await page.fill("#raw", "this is a poem");
-  await page.click("button:has-text('Keep the scan')");
+  await page.click("button:has-text('Save the pasted scan')");
   await page.waitForSelector("[role=alert]:has-text('neither hex nor a word')");
   assert.equal(await page.inputValue("#raw"), "this is a poem");
   await page.fill("#raw", "> 03\n48 6B 10 43 04 55 00 00 00 00 6A\n41 01 81 07 65 04\n> 0A\nNO DATA\n41 30 02");
-  await page.click("button:has-text('Keep the scan')");
+  await page.click("button:has-text('Save the pasted scan')");
   await page.waitForSelector("text=the line is damaged"); // a wrong check byte is not guessed at
   await page.goto(url + "/scan");
   await page.fill("#raw", "> 03\n48 6B 10 43 04 55 00 00 00 00 5F\n41 01 81 07 65 04\n41 30 02");
-  await page.click("button:has-text('Keep the scan')");
+  await page.click("button:has-text('Save the pasted scan')");
   await page.waitForSelector("h2:has-text('1 code')");
   await page.goto(url);
   const entry = page.locator(".strip li", { hasText: "P0455" }).first();

@@ -89,8 +89,8 @@ test("plugging belongs to the set-up, and what stands open is said", async () =>
   const page = await shop.page();
   const wherry = await shop.car(page, "Ostrel Wherry");
   await page.goto(shop.base + wherry);
-  await page.click("text=Or something else");
-  await page.click("text=Another hold");
+  await page.click("text=Other actions");
+  await page.click("text=Another leak-down test");
   await page.waitForURL("**/tests/*");
   const test = page.url();
   await page.click("text=Plugs and valves on the Map");

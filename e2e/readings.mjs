@@ -29,11 +29,11 @@ export async function holdOn(page, done) {
     for (const [leg, kind] of [[0, "drift"], [1, "hold"]]) {
       await page.check(`input[name=kind][value=${kind}]`);
       await page.setInputFiles("#csv", csv(done.log, leg));
-      await arrive(page, () => page.click("button:has-text('Keep the leg')"));
+      await arrive(page, () => page.click("button:has-text('Save leg')"));
     }
     await page.waitForSelector(".reading");
   }
-  await arrive(page, () => page.locator("a:has-text('Back to the case'), a:has-text('To the proof')").first().click());
+  await arrive(page, () => page.locator(".actions a.btn.main").first().click());
 }
 
 // fields are those of a test's page that readings [{key, said, places}] go into, each with

@@ -111,10 +111,10 @@ test("a sign by one tap, its opposite, and back; the kit of the case", async () 
   await page.goto(shop.base + "/ways");
   await page.check("input[name=way-prove][value=swap]");
   await page.fill("#rate", "abc");
-  await page.click("button:has-text('Keep it')");
+  await page.click(".actions button:has-text('Save')");
   await page.waitForSelector("[role=alert]:has-text('Hour of work')");
   await page.fill("#rate", "72,50");
-  await page.click("button:has-text('Keep it')");
+  await page.click(".actions button:has-text('Save')");
   await page.waitForSelector("input[name=way-prove][value=swap]:checked");
   assert.deepEqual(await axe(page), []);
 });
@@ -145,7 +145,7 @@ test("the plain bench: nonsense gets a sentence and loses nothing; found needs a
   await page.check("input[name=by][value=word]");
   await page.click("main button.main");
   await page.waitForSelector(".strip >> text=the technician's judgement");
-  await page.click("text=Write the repair down");
+  await page.click("text=Record the repair");
   await page.fill("#action", "new valve");
   await page.evaluate(() => document.querySelectorAll("select[required]").forEach((s) => { s.required = false; }));
   await page.click("main button.main");

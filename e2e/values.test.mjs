@@ -15,13 +15,13 @@ test("two books contradict each other, a measurement stands beside them, and one
   const marl = await shop.car(page, "Quillane Sprat");
   await page.goto(shop.base + marl + "/map");
   await page.click("a:has-text('values')");
-  await page.waitForSelector("text=Nothing is written down yet");
+  await page.waitForSelector("text=No value is stated or measured yet");
   const state = async (said, source) => {
     await page.selectOption("#what", "valve-bench/coil");
     await page.selectOption("#part", "purge-valve");
     await page.fill("#said", said);
     await page.fill("#source", source);
-    await page.click("text=Write it down");
+    await page.click("text=Save value");
   };
   await state("24 inches", "Valves, Harbour Books, 2017");
   await page.waitForSelector("#problem:has-text('stated in ohm')");

@@ -19,6 +19,20 @@ type proofSays struct {
 	Monitors string      // that the repair concerns; empty: none
 }
 
+// First is the test to repeat first; nil when none is left, or none that showed the fault
+// could prove that it is gone.
+func (v proofSays) First(p evidence.Proof) *proofPiece {
+	switch {
+	case p.Repeat:
+		return nil
+	case len(v.Failed) > 0:
+		return &v.Failed[0]
+	case !p.Instead:
+		return v.Before
+	}
+	return nil
+}
+
 // proofPiece is a test of the proof in words.
 type proofPiece struct {
 	ID, Name, Outcome, Class, Says string

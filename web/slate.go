@@ -59,7 +59,7 @@ func (s *server) slate(c *echo.Context) error {
 		Can  int
 		Head template.HTML
 		Last *casework.Finished
-		Done int
+		Go   *casework.SlateRow // what can be worked on first
 	}{Head: railHead(now)}
 	for _, r := range rows {
 		row := slateRow{SlateRow: r, When: "now", Lane: lane(now, r)}
@@ -69,7 +69,9 @@ func (s *server) slate(c *echo.Context) error {
 		case r.Monitor:
 			row.When = "drive"
 		default:
-			out.Can++
+			if out.Can++; out.Go == nil {
+				out.Go = &r
+			}
 			if r.Minutes > 0 {
 				row.When = fmt.Sprintf("%d min", r.Minutes)
 			}

@@ -96,13 +96,17 @@ func (s *server) funcs() template.FuncMap {
 			}
 			return false
 		},
-		"quantity": quantity,
-		"lower":    plumbing.Lower,
-		"join":     func(of []string) string { return strings.Join(of, "; ") },
-		"upper":    casework.Upper,
-		"kitname":  func(k string) string { return s.shop.Book.KitNamed(k).Name },
-		"both":     both,
-		"inc":      func(i int) int { return i + 1 },
+		"quantity":  quantity,
+		"rooms":     func() []room { return rooms },
+		"navrooms":  navRooms,
+		"room":      roomNamed,
+		"shortcuts": func() []shortcut { return shortcuts },
+		"lower":     plumbing.Lower,
+		"join":      func(of []string) string { return strings.Join(of, "; ") },
+		"upper":     casework.Upper,
+		"kitname":   func(k string) string { return s.shop.Book.KitNamed(k).Name },
+		"both":      both,
+		"inc":       func(i int) int { return i + 1 },
 		"times": func(i int) string { // which repetition a field is for
 			if i == 0 {
 				return ""

@@ -1,3 +1,6 @@
+import "./mapview.js";
+import "./meet.js";
+
 // Fields and plots that answer while a hand is on them are a script of their own: a page
 // without any is at work sooner, which an old tablet feels.
 if (document.querySelector("[x-data]")) {
@@ -23,8 +26,12 @@ async function watchCase() {
     if (!fresh) continue;
     const open = [...page.querySelectorAll("details[id][open]")].map((d) => d.id);
     const focus = document.activeElement && document.activeElement.id;
+    const drawer = page.querySelector("[popover]:popover-open");
     page.replaceChildren(...fresh.childNodes);
     page.dataset.version = fresh.dataset.version;
+    const bar = document.querySelector(".actions");
+    if (bar) bar.replaceWith(fresh.ownerDocument.querySelector(".actions"));
+    if (drawer) document.getElementById(drawer.id).showPopover();
     open.forEach((id) => { const d = document.getElementById(id); if (d) d.open = true; });
     if (focus) { const f = document.getElementById(focus); if (f) f.focus(); }
   }

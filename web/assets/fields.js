@@ -19,7 +19,10 @@ async function beside(input) {
 Alpine.data("quantity", () => ({
   beside: "",
   asked: 0,
-  init() { this.beside = this.$root.querySelector(".beside").textContent; },
+  init() {
+    this.beside = this.$root.querySelector(".beside").textContent;
+    if (!this.beside) this.show(); // typed before this script was here
+  },
   show() { return this.ask(() => ""); }, // half typed, a unit is not wrong yet
   check() { return this.ask((wrong) => (wrong ? "not understood" : "")); }, // one line: a longer word would push away the button being pressed
   async ask(refused) {

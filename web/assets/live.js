@@ -68,15 +68,15 @@ function start() {
       return;
     }
     if (plot) plot.destroy();
-    const ink = css("--ink"), grid = css("--grid");
+    const ink = css("--color-ink"), grid = css("--color-grid");
     const axis = { stroke: ink, font: "14px Figures, monospace", grid: { stroke: grid, width: 1 }, ticks: { stroke: grid, width: 1 } };
     plot = new uPlot({
       ...size, legend: { show: false }, cursor: { show: false }, padding: [8, 8, 0, 0],
       scales: { x: { time: false, range: (u, lo, hi) => [0, Math.max(30, view && view.planned && view.shut_at ? view.shut_at + view.planned : 0, (hi || 0) * 1.02)] },
         y: { range: (u, lo, hi) => { const top = Math.max(hi || 0, 0.5), low = Math.min(lo || 0, 0); return [low < -0.3 ? low * 1.08 : Math.min(low, -0.2), top * 1.08]; } } },
       axes: [{ ...axis, size: 34 }, { ...axis, size: 46 }],
-      series: [{}, { stroke: css("--measured"), width: 1.6, points: { show: false }, spanGaps: false },
-        { stroke: css("--found"), width: 1.8, dash: [8, 5], points: { show: false }, spanGaps: true },
+      series: [{}, { stroke: css("--color-measured"), width: 1.6, points: { show: false }, spanGaps: false },
+        { stroke: css("--color-found"), width: 1.8, dash: [8, 5], points: { show: false }, spanGaps: true },
         { stroke: ink, width: 1.5, dash: [2, 4], points: { show: false }, spanGaps: true }],
       hooks: { draw: [marks] },
     }, data, box);
@@ -106,14 +106,14 @@ function start() {
       c.fillText(words, Math.min(px + 5 * k, u.bbox.left + u.bbox.width - w), u.bbox.top + (14 + 16 * row) * k);
       c.restore();
     };
-    if (view.shut_at > 0 && view.leg) line(view.moved || view.shut_at, view.moved ? "start, moved" : "shut off", css("--ink"), 0);
-    (view.marks || []).forEach((m, i) => line(m.t_s, m.text, css("--second"), 1 + (i % 3)));
+    if (view.shut_at > 0 && view.leg) line(view.moved || view.shut_at, view.moved ? "start, moved" : "shut off", css("--color-ink"), 0);
+    (view.marks || []).forEach((m, i) => line(m.t_s, m.text, css("--color-second"), 1 + (i % 3)));
     for (const g of view.gaps || []) {
       const a = u.valToPos(g.from_s, "x", true), b = u.valToPos(g.to_s, "x", true);
       c.save();
-      c.fillStyle = css("--grid");
+      c.fillStyle = css("--color-grid");
       c.fillRect(a, u.bbox.top, b - a, u.bbox.height);
-      c.fillStyle = css("--ink");
+      c.fillStyle = css("--color-ink");
       c.textAlign = "left";
       c.font = `500 ${14 * k}px Text, sans-serif`;
       c.fillText("nothing read", a + 4 * k, u.bbox.top + u.bbox.height - 8 * k);
