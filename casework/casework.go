@@ -336,6 +336,11 @@ func (s *Shop) AddCodes(ctx context.Context, key, id, typed string, status obd.C
 	return err
 }
 
+// Made is what a form that was sent with this key made, and when.
+func (s *Shop) Made(ctx context.Context, key string) (id string, at time.Time, err error) {
+	return s.DB.Read(ctx).Sent(key)
+}
+
 // Stamp is what is said of an entry of the Strip or the Map. Nothing is deleted.
 type Stamp string
 

@@ -93,6 +93,15 @@ func (d *DB) Once(ctx context.Context, key string, now time.Time, action func(tx
 	return id, err
 }
 
+// Sent is what a form that was sent with this key made, and when; ErrNotFound when none was.
+func (tx Tx) Sent(key string) (id string, at time.Time, err error) {
+	row, err := take[struct {
+		Target string
+		At     time.Time
+	}](tx.db.Table("sent_forms").Where("key = ?", key))
+	return row.Target, row.At, err
+}
+
 // Get returns the row of a record by its id, or ErrNotFound.
 func Get[T any](tx Tx, id string) (T, error) { return take[T](tx.db.Where("id = ?", id)) }
 

@@ -28,6 +28,7 @@ import (
 )
 
 type benchData struct {
+	Diff    []difference // what two people changed in the set-up
 	Case    record.Case
 	Vehicle record.Vehicle
 	Arch    knowledge.Archetype
@@ -354,6 +355,9 @@ func (s *server) showBench(c *echo.Context, failed error, with func(*benchData))
 	if with != nil {
 		with(&d)
 	}
+	if _, code := sentence(failed); failed != nil && code == http.StatusConflict {
+		d.Diff = differing(c, d.fields())
+	}
 	p := s.page(c, "Hold · "+d.Case.Number, "slate", d)
 	if failed != nil {
 		return s.again(c, failed, "bench.html", p)
@@ -394,7 +398,7 @@ func (s *server) setup(c *echo.Context) error {
 	if f.text("then") == "live" { // what was ticked is kept on the way
 		to += "/live"
 	}
-	return c.Redirect(http.StatusSeeOther, to)
+	return s.saved(c, f.key(), to)
 }
 
 // sentLeg is a leg as it was sent: its log, or the text that could not be read as one yet.
@@ -478,7 +482,7 @@ func (s *server) addLeg(c *echo.Context) error {
 			}
 		})
 	}
-	return c.Redirect(http.StatusSeeOther, "/tests/"+c.Param("id"))
+	return s.saved(c, f.key(), "/tests/"+c.Param("id"))
 }
 
 func (s *server) cannot(c *echo.Context) error {
@@ -527,7 +531,7 @@ func (s *server) benchAct(c *echo.Context, act func(*form) error) error {
 	if leg := f.text("leg"); leg != "" {
 		to += "?leg=" + leg
 	}
-	return c.Redirect(http.StatusSeeOther, to)
+	return s.saved(c, f.key(), to)
 }
 
 // readings sends a run back as CSV, as it was read.
@@ -566,6 +570,18 @@ func safeName(s string) string {
 }
 
 // Fields of the set-up as the form shows them.
+
+// fields are those of the set-up, as they are saved.
+func (d benchData) fields() []fieldNow {
+	su := d.Test.Setup
+	out := []fieldNow{{"sealed", "Sealed", strings.Join(su.Sealed, "; ")}, {"gauge", "Gauge", su.Instrument.Name}, {"calibrated", "Calibrated", su.Instrument.CalibratedOn},
+		{"volume_how", "Volume from", string(su.VolumeHow)}, {"rig", "The rig, plugged by itself", string(su.Instrument.RigHeld)}}
+	for _, x := range [][2]string{{"tank", "Tank"}, {"level", "Fuel level"}, {"extra", "Neck, lines"}, {"tolerance", "Known to"}, {"meter_flow", "Flow"}, {"meter_time", "For"}, {"meter_rise", "Rise"},
+		{"reference", "Orifice"}, {"limit", "Limit"}, {"barometer", "Barometer"}, {"temperature", "Gas"}, {"range", "Range"}, {"resolution", "Resolution"}, {"zero", "Reads open"}, {"rig_loss", "It lost, in a minute"}} {
+		out = append(out, fieldNow{x[0], x[1], d.Value(x[0])})
+	}
+	return out
+}
 
 // Value formats a set-up quantity for its field.
 func (d benchData) Value(name string) string {

@@ -144,9 +144,9 @@ func (s *server) giveMeaning(c *echo.Context) error {
 		return s.showBook(c, err)
 	}
 	if id := caseOf(f.text("from")); id != "" {
-		return c.Redirect(http.StatusSeeOther, "/cases/"+id)
+		return s.saved(c, f.key(), "/cases/"+id)
 	}
-	return c.Redirect(http.StatusSeeOther, "/book#makers")
+	return s.saved(c, f.key(), "/book#makers")
 }
 
 // procedure is one test of the Book, made to be printed.

@@ -82,6 +82,19 @@ type stageMark struct{ Name, Class string }
 // difference is a field that two people changed.
 type difference struct{ Field, Theirs, Yours string }
 
+// fieldNow is a field of a form, what it is called, and what is saved of it now.
+type fieldNow struct{ name, label, saved string }
+
+// differing are the fields of a sent form that are not as they are saved by now.
+func differing(c *echo.Context, fields []fieldNow) (out []difference) {
+	for _, f := range fields {
+		if yours := strings.TrimSpace(strings.Join(c.Request().PostForm[f.name], "; ")); yours != f.saved {
+			out = append(out, difference{f.label, f.saved, yours})
+		}
+	}
+	return out
+}
+
 func (s *server) caseData(ctx context.Context, id string) (caseData, error) {
 	f, err := s.shop.Load(ctx, id)
 	if err != nil {
@@ -152,7 +165,7 @@ func (s *server) act(c *echo.Context, where string, f func(ctx context.Context, 
 		}
 		return s.showCase(c, err)
 	}
-	return c.Redirect(http.StatusSeeOther, "/cases/"+c.Param("id")+where)
+	return s.saved(c, fm.key(), "/cases/"+c.Param("id")+where)
 }
 
 func (s *server) addCodes(c *echo.Context) error {
@@ -220,7 +233,7 @@ func (s *server) startTest(c *echo.Context) error {
 	if err != nil {
 		return s.showCase(c, err)
 	}
-	return c.Redirect(http.StatusSeeOther, "/tests/"+id)
+	return s.saved(c, f.key(), "/tests/"+id)
 }
 
 func (s *server) editView(c *echo.Context) error { return s.showEdit(c, nil) }
@@ -236,12 +249,8 @@ func (s *server) showEdit(c *echo.Context, failed error) error {
 	}
 	if _, code := sentence(failed); code == http.StatusConflict {
 		// The second one to save is shown what differs; saving again is then on the new version.
-		for _, f := range []struct{ field, name, theirs string }{{"complaint", "Complaint", d.Case.Complaint}, {"circumstances", "When it happens", d.Case.Circumstances},
-			{"recent_work", "Worked on lately", d.Case.RecentWork}, {"deadline", "Inspection", d.Case.Deadline}} {
-			if yours := strings.TrimSpace(c.FormValue(f.field)); yours != f.theirs {
-				d.Diff = append(d.Diff, difference{f.name, f.theirs, yours})
-			}
-		}
+		d.Diff = differing(c, []fieldNow{{"complaint", "Complaint", d.Case.Complaint}, {"circumstances", "When it happens", d.Case.Circumstances},
+			{"recent_work", "Worked on lately", d.Case.RecentWork}, {"deadline", "Inspection", d.Case.Deadline}})
 		c.Request().PostForm.Del("version")
 	}
 	return s.again(c, failed, "edit.html", s.page(c, title, "slate", d))
@@ -261,7 +270,7 @@ func (s *server) edit(c *echo.Context) error {
 	if err != nil {
 		return s.showEdit(c, err)
 	}
-	return c.Redirect(http.StatusSeeOther, "/cases/"+c.Param("id"))
+	return s.saved(c, f.key(), "/cases/"+c.Param("id"))
 }
 
 func (s *server) foundView(c *echo.Context) error { return s.showForm(c, "found.html", "Found", nil) }
@@ -347,7 +356,7 @@ func (s *server) found(c *echo.Context) error {
 	if err != nil {
 		return s.showForm(c, "found.html", "Found", err)
 	}
-	return c.Redirect(http.StatusSeeOther, "/cases/"+c.Param("id"))
+	return s.saved(c, f.key(), "/cases/"+c.Param("id"))
 }
 
 func (s *server) repair(c *echo.Context) error {
@@ -370,7 +379,7 @@ func (s *server) repair(c *echo.Context) error {
 	if err != nil {
 		return s.showForm(c, "repair.html", "Repair", err)
 	}
-	return c.Redirect(http.StatusSeeOther, "/cases/"+c.Param("id"))
+	return s.saved(c, f.key(), "/cases/"+c.Param("id"))
 }
 
 func (s *server) photo(c *echo.Context) error {

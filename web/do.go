@@ -334,7 +334,7 @@ func (s *server) addResult(c *echo.Context) error {
 		return s.showDo(c, err, "")
 	}
 	if n.RepeatOf != "" {
-		return c.Redirect(http.StatusSeeOther, "/cases/"+id+"/proof")
+		return s.saved(c, f.key(), "/cases/"+id+"/proof")
 	}
-	return c.Redirect(http.StatusSeeOther, "/cases/"+id)
+	return s.saved(c, f.key(), "/cases/"+id)
 }

@@ -345,7 +345,7 @@ func (s *server) addInstrument(c *echo.Context) error {
 		}
 		return s.showInstruments(c, err, ask)
 	}
-	return c.Redirect(http.StatusSeeOther, "/instruments")
+	return s.saved(c, f.key(), "/instruments")
 }
 
 func (s *server) removeInstrument(c *echo.Context) error {
@@ -356,7 +356,7 @@ func (s *server) removeInstrument(c *echo.Context) error {
 	if err := s.shop.RemoveDevice(c.Request().Context(), f.key(), c.Param("id")); err != nil {
 		return s.showInstruments(c, err, "")
 	}
-	return c.Redirect(http.StatusSeeOther, "/instruments")
+	return s.saved(c, f.key(), "/instruments")
 }
 
 // resumeAt reads the id of the last event that a browser had: a run, and how many of its

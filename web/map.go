@@ -388,7 +388,7 @@ func (s *server) onMap(c *echo.Context, f func(ctx context.Context, fm *form, id
 	if part := fm.text("part"); part != "" && fm.text("kind") != plumbing.Gone {
 		back += "?part=" + url.QueryEscape(part) + "#part"
 	}
-	return c.Redirect(http.StatusSeeOther, back)
+	return s.saved(c, fm.key(), back)
 }
 
 func (s *server) addMark(c *echo.Context) error {
@@ -602,5 +602,5 @@ func (s *server) setPart(c *echo.Context) error {
 	if part != "" {
 		back += "?part=" + url.QueryEscape(part) + "#part"
 	}
-	return c.Redirect(http.StatusSeeOther, back)
+	return s.saved(c, f.key(), back)
 }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/labstack/echo/v5"
@@ -235,11 +236,18 @@ func (s *server) plugged(ctx context.Context, f *form, test string) error {
 	return nil
 }
 
-// pulse is a case's version, for pages that watch it.
+// pulse is a case's version, and what was changed since the one a page shows.
 func (s *server) pulse(c *echo.Context) error {
 	v, err := s.shop.CaseVersion(c.Request().Context(), c.Param("id"))
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, map[string]int{"version": v})
+	out := struct {
+		Version int      `json:"version"`
+		Said    []string `json:"said,omitempty"`
+	}{Version: v}
+	if from, err := strconv.Atoi(c.QueryParam("from")); err == nil && from != v {
+		out.Said = s.told(c.Request().Context(), c.Param("id"), from)
+	}
+	return c.JSON(http.StatusOK, out)
 }

@@ -68,6 +68,7 @@ func (s *server) shopRoutes() []route {
 		post("/instruments/:id/remove", s.removeInstrument),
 		get("/photos/:hash", s.photo),
 		get("/second", s.second),
+		get("/alive", s.alive),
 	}
 }
 

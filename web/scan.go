@@ -127,7 +127,7 @@ func (s *server) addScan(c *echo.Context) error {
 	if err != nil {
 		return s.showScanForm(c, err)
 	}
-	return c.Redirect(http.StatusSeeOther, "/scans/"+id)
+	return s.saved(c, f.key(), "/scans/"+id)
 }
 
 func (j *jobs) of(caseID string) *job {

@@ -39,6 +39,7 @@ type server struct {
 	build string // of the assets: part of their addresses
 
 	streams carStreams
+	news    news
 }
 
 // within is how long a request may wait for an instrument.
@@ -162,6 +163,7 @@ type page struct {
 	Now     time.Time
 	Money   string             // sign of the shop's money
 	Damage  *store.DamageError // the shop's file is not whole
+	Notice  *notice            // what was saved on the way here
 	Data    any
 }
 
@@ -181,7 +183,7 @@ func (p page) Is(name string, value any, option string) bool { return p.V(name, 
 
 func (s *server) page(c *echo.Context, title, nav string, data any) page {
 	token, _ := c.Get("csrf").(string)
-	return page{Title: title, Nav: nav, CSRF: token, Key: newKey(), Now: s.shop.Now(), Money: s.shop.Currency(c.Request().Context()), Damage: s.shop.DB.Damage(), Data: data}
+	return page{Title: title, Nav: nav, CSRF: token, Key: newKey(), Now: s.shop.Now(), Money: s.shop.Currency(c.Request().Context()), Damage: s.shop.DB.Damage(), Notice: s.notice(c), Data: data}
 }
 
 func newKey() string {

@@ -259,7 +259,7 @@ func (s *server) openCase(c *echo.Context) error {
 	if err != nil {
 		return s.again(c, err, "new.html", s.page(c, "New case", "slate", s.newCaseData()))
 	}
-	return c.Redirect(http.StatusSeeOther, "/cases/"+id)
+	return s.saved(c, f.key(), "/cases/"+id)
 }
 
 // again shows a refused form with its sentence and what was typed.

@@ -81,10 +81,11 @@ func (s *server) onValues(c *echo.Context, f func(ctx context.Context, fm *form,
 	if err := parsed(c); err != nil {
 		return err
 	}
-	if err := f(c.Request().Context(), &form{c: c}, c.Param("id")); err != nil {
+	fm := &form{c: c}
+	if err := f(c.Request().Context(), fm, c.Param("id")); err != nil {
 		return s.showValues(c, err)
 	}
-	return c.Redirect(http.StatusSeeOther, "/cases/"+c.Param("id")+"/values")
+	return s.saved(c, fm.key(), "/cases/"+c.Param("id")+"/values")
 }
 
 func (s *server) addValue(c *echo.Context) error {

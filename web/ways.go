@@ -121,5 +121,5 @@ func (s *server) saveWays(c *echo.Context) error {
 	if err != nil {
 		return s.showWays(c, err)
 	}
-	return c.Redirect(http.StatusSeeOther, "/ways")
+	return s.saved(c, f.key(), "/ways")
 }

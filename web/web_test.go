@@ -297,7 +297,7 @@ func TestTheSecondTabIsShownTheDifference(t *testing.T) {
 	two := b.fill(at+"/edit", "complaint", "mine", "circumstances", "", "recent_work", "", "deadline", "")
 	b.post(at+"/edit", one)
 	code, body, _ := b.post(at+"/edit", two)
-	if code != 409 || !strings.Contains(body, "Saved meanwhile") || !strings.Contains(body, "theirs") || !strings.Contains(body, "mine") {
+	if code != 409 || !strings.Contains(body, "Saved by another screen") || !strings.Contains(body, "theirs") || !strings.Contains(body, "mine") {
 		t.Fatalf("%d", code)
 	}
 	for _, m := range hidden.FindAllStringSubmatch(body, -1) {

@@ -1,5 +1,8 @@
+import "./away.js";
+import "./drafts.js";
 import "./mapview.js";
 import "./meet.js";
+import { say } from "./notices.js";
 
 // Fields and plots that answer while a hand is on them are a script of their own: a page
 // without any is at work sooner, which an old tablet feels.
@@ -10,16 +13,19 @@ if (document.querySelector("[x-data]")) {
 }
 
 // A case that somebody else works on, or whose bench has just read something, is shown anew:
-// its three columns are taken from the server when its version has gone up. What is being
-// typed, and what is unfolded, stays.
+// its three columns are taken from the server when its version has gone up. What another
+// screen changed is said; what is being typed, and what is unfolded, stays.
 async function watchCase() {
   const page = document.querySelector(".three[data-case]");
   if (!page) return;
+  let told = page.dataset.version;
   for (;;) {
     await new Promise((ok) => setTimeout(ok, 2000));
     if (document.hidden) continue;
-    const r = await fetch(`/cases/${page.dataset.case}/pulse`).then((x) => (x.ok ? x.json() : null)).catch(() => null);
+    const r = await fetch(`/cases/${page.dataset.case}/pulse?from=${told}`).then((x) => (x.ok ? x.json() : null)).catch(() => null);
     if (!r || String(r.version) === page.dataset.version) continue;
+    if (r.said && told !== String(r.version)) say(`Changed meanwhile: ${r.said.join("; ")}.`, ["OK", () => {}]);
+    told = String(r.version);
     if ([...page.querySelectorAll("input:not([type=hidden]), textarea")].some((i) => (i.type === "checkbox" || i.type === "radio" ? i.checked !== i.defaultChecked : i.value !== i.defaultValue))) continue;
     const text = await fetch(location.href).then((x) => (x.ok ? x.text() : "")).catch(() => "");
     const fresh = text && new DOMParser().parseFromString(text, "text/html").querySelector(".three[data-case]");
@@ -60,18 +66,6 @@ addEventListener("keydown", (e) => {
   if (el && !el.hidden) { e.preventDefault(); el.click(); }
 });
 
-// A form is sent once; the key in it makes a second sending harmless anyway.
-document.addEventListener("submit", (e) => {
-  const b = e.submitter || e.target.querySelector("button[type=submit], button:not([type])");
-  if (e.target.method !== "post" || e.target.dataset.open !== undefined) return;
-  if (e.target.dataset.sent) { e.preventDefault(); return; }
-  e.target.dataset.sent = "1";
-  if (b) setTimeout(() => b.setAttribute("aria-busy", "true"));
-});
-// Back to a page that was sent: it may be sent again, with the same key.
-window.addEventListener("pageshow", (e) => {
-  if (e.persisted) document.querySelectorAll("form[data-sent]").forEach((f) => { delete f.dataset.sent; f.querySelectorAll("[aria-busy]").forEach((b) => b.removeAttribute("aria-busy")); });
-});
 document.addEventListener("click", (e) => {
   if (e.target.closest("[data-print]")) window.print();
   if (e.target.closest("[data-turn=scheme]")) scheme();
