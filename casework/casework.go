@@ -130,9 +130,11 @@ type NewCase struct {
 	Year, OdometerKM                               int
 	TankL                                          float64
 	Metering, Archetype                            string
-	Engine, Boost, Crankcase, Recirculation        string // may be left out: the Map then says what it assumes
+	Engine, Boost, Crankcase, Recirculation        string // may be left out, as TankL and Archetype: the Map then says what it assumes
 	Complaint, Circumstances, RecentWork, Deadline string
 	Codes                                          string
+	Seen                                           []NewObservation // signs, circumstances, parts renewed
+	Away                                           bool             // the car is not here yet
 }
 
 // checkCase cleans what was typed, refuses what cannot be, and returns the codes.
@@ -143,10 +145,10 @@ func (s *Shop) checkCase(n *NewCase) ([]string, error) {
 		p    *string
 		most int
 		need bool
-	}{{"plate", &n.Plate, 24, true}, {"make", &n.Make, 40, true}, {"model", &n.Model, 40, true}, {"complaint", &n.Complaint, 2000, true},
-		{"when it happens", &n.Circumstances, 2000, false}, {"recent work", &n.RecentWork, 2000, false}} {
-		if *f.p, err = text(f.name, *f.p, f.most); err != nil {
-			return nil, err
+	}{{"plate", &n.Plate, 24, true}, {"make", &n.Make, 40, true}, {"model", &n.Model, 40, true}, {"complaint", &n.Complaint, 2000, false},
+		{"circumstances", &n.Circumstances, 2000, false}, {"recent_work", &n.RecentWork, 2000, false}} {
+		if *f.p, err = text(strings.ReplaceAll(f.name, "_", " "), *f.p, f.most); err != nil {
+			return nil, in(f.name, err)
 		}
 		if f.need && *f.p == "" {
 			return nil, problem(f.name, "the %s is missing", f.name)
@@ -164,20 +166,53 @@ func (s *Shop) checkCase(n *NewCase) ([]string, error) {
 	if n.Metering != "maf" && n.Metering != "map" && n.Metering != "unknown" {
 		return nil, problem("metering", "choose how the engine meters its air")
 	}
-	if a, ok := s.Book.Plumbing.Find(n.Archetype); !ok || a.Family != "vapour" {
-		return nil, problem("self-check", "choose how the vapour system checks itself")
+	if a, ok := s.Book.Plumbing.Find(n.Archetype); n.Archetype != "" && (!ok || a.Family != "vapour") {
+		return nil, problem("archetype", "choose how the EVAP system checks itself, or \"not known yet\"")
 	}
 	built := plumbing.Combination{Engine: n.Engine, Boost: n.Boost, Crankcase: n.Crankcase, Recirculation: n.Recirculation, Vapour: n.Archetype}
 	if _, err := s.Book.Plumbing.Complete(built); err != nil {
-		return nil, problem("plumbing", "%s.", Upper(err.Error()))
+		return nil, problem("engine", "%s.", Upper(err.Error()))
 	}
 	if n.Engine == "na-maf" && n.Metering == "map" || n.Engine == "na-map" && n.Metering == "maf" {
 		return nil, problem("metering", "the engine and how it meters its air contradict each other")
 	}
 	if err := checkDate("inspection", n.Deadline); err != nil {
+		return nil, in("deadline", err)
+	}
+	codes, err := splitCodes(n.Codes)
+	if err != nil {
 		return nil, err
 	}
-	return splitCodes(n.Codes)
+	if n.Complaint == "" { // chips and codes are a complaint too
+		n.Complaint = s.inWords(n.Seen, codes)
+	}
+	if n.Complaint == "" {
+		return nil, problem("complaint", "the complaint is missing: write it, tap a symptom, or enter a code")
+	}
+	return codes, nil
+}
+
+// in names the field of the form that a refusal is about.
+func in(field string, err error) error {
+	var p *Problem
+	if errors.As(err, &p) {
+		return &Problem{Field: field, Sentence: p.Sentence}
+	}
+	return err
+}
+
+// inWords says what was tapped and coded, where nobody wrote a complaint.
+func (s *Shop) inWords(seen []NewObservation, codes []string) string {
+	var out []string
+	for _, x := range seen {
+		if sign, ok := s.Book.Sign(x.Key); ok && x.Kind == record.SeenSign && !x.Absent && !slices.Contains(out, sign.Name) {
+			out = append(out, sign.Name)
+		}
+	}
+	if len(codes) > 0 {
+		out = append(out, "Lamp on: "+strings.Join(codes, ", "))
+	}
+	return strings.Join(out, ". ")
 }
 
 // OpenCase remembers the car by its plate and opens a case on it.
@@ -195,11 +230,13 @@ func (s *Shop) OpenCase(ctx context.Context, key string, n NewCase) (string, err
 			v = record.Vehicle{ID: newID(), PlateKey: PlateKey(n.Plate), CreatedAt: s.now()}
 		}
 		v.Plate, v.Make, v.Model, v.Year, v.OdometerKM = n.Plate, n.Make, n.Model, n.Year, n.OdometerKM
-		v.TankL, v.Metering, v.Archetype = n.TankL, n.Metering, n.Archetype
+		if v.Metering = n.Metering; n.TankL > 0 {
+			v.TankL = n.TankL
+		}
 		for _, f := range []struct {
 			to   *string
 			said string
-		}{{&v.Engine, n.Engine}, {&v.Boost, n.Boost}, {&v.Crankcase, n.Crankcase}, {&v.Recirculation, n.Recirculation}} {
+		}{{&v.Archetype, n.Archetype}, {&v.Engine, n.Engine}, {&v.Boost, n.Boost}, {&v.Crankcase, n.Crankcase}, {&v.Recirculation, n.Recirculation}} {
 			if f.said != "" { // what the shop knows already is not forgotten
 				*f.to = f.said
 			}
@@ -213,7 +250,7 @@ func (s *Shop) OpenCase(ctx context.Context, key string, n NewCase) (string, err
 			return "", err
 		}
 		c := record.Case{ID: newID(), Number: number, VehicleID: v.ID, Stage: record.Scan, Complaint: n.Complaint,
-			Circumstances: n.Circumstances, RecentWork: n.RecentWork, Deadline: n.Deadline, OpenedAt: s.now(), Version: 1}
+			Circumstances: n.Circumstances, RecentWork: n.RecentWork, Deadline: n.Deadline, Away: n.Away, OpenedAt: s.now(), Version: 1}
 		if err := tx.Add(&c); err != nil {
 			return "", err
 		}
@@ -222,8 +259,37 @@ func (s *Shop) OpenCase(ctx context.Context, key string, n NewCase) (string, err
 				return "", err
 			}
 		}
-		return c.ID, nil
+		return c.ID, s.seenAtIntake(tx, c, v, n.Seen)
 	})
+}
+
+// seenAtIntake writes down what was tapped when the case was opened. What this car cannot
+// have is refused, as on the case itself.
+func (s *Shop) seenAtIntake(tx store.Tx, c record.Case, v record.Vehicle, seen []NewObservation) error {
+	said := map[NewObservation]bool{}
+	for _, n := range seen {
+		n, err := s.checkSeen(n)
+		if err != nil {
+			return in("complaint", err)
+		}
+		if n.Part != "" {
+			car, err := s.carOf(tx, v)
+			if err == nil {
+				_, err = car.part(n.Part)
+			}
+			if err != nil {
+				return in("recent_work", err)
+			}
+		}
+		if said[n] {
+			continue
+		}
+		said[n] = true
+		if err := addToCase(tx, c.ID, &record.Observation{ID: newID(), CaseID: c.ID, Kind: n.Kind, Key: n.Key, Part: n.Part, Absent: n.Absent, At: s.now()}); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func splitCodes(s string) ([]string, error) {

@@ -179,7 +179,7 @@ func TestRefusedCases(t *testing.T) {
 	}{
 		{func(n *casework.NewCase) { n.Plate = " " }, "plate is missing"},
 		{func(n *casework.NewCase) { n.Plate = "--" }, "letter or a figure"},
-		{func(n *casework.NewCase) { n.Complaint = "" }, "complaint is missing"},
+		{func(n *casework.NewCase) { n.Complaint, n.Codes = "", "" }, "complaint is missing"},
 		{func(n *casework.NewCase) { n.Make = strings.Repeat("x", 41) }, "at most 40"},
 		{func(n *casework.NewCase) { n.Year = 1890 }, "1890 is not a model year"},
 		{func(n *casework.NewCase) { n.OdometerKM = -1 }, "odometer"},

@@ -331,7 +331,7 @@ func (w *paperWriter) end() {
 	}
 	w.section("The complaint tried again", tried)
 	w.monitors()
-	a, _ := w.s.Book.Archetype(w.f.Vehicle.Archetype)
+	a, _ := w.s.Archetype(w.f.Vehicle)
 	var cautions []string
 	for _, k := range a.Cautions {
 		cautions = append(cautions, w.s.Book.Caution(k))

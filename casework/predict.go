@@ -50,7 +50,7 @@ func (s *Shop) PredictHold(v record.Vehicle, car Car, x Supposed) (out Foretold,
 	}
 	size := su.Tank
 	if size == 0 {
-		size = v.TankL / 1e3
+		size, _ = tankOf(v)
 	}
 	g, err := sim.Tank(car.Graph, size)
 	if err != nil {

@@ -24,25 +24,11 @@ type NewObservation struct {
 // Observe writes an observation down. What was said before of the same thing is struck
 // out: the newest counts. Tapped again as it stands, it is taken back.
 func (s *Shop) Observe(ctx context.Context, key, caseID string, n NewObservation) error {
-	switch n.Kind {
-	case record.SeenSign:
-		if _, ok := s.Book.Sign(n.Key); !ok {
-			return problem("sign", "there is no sign %q", n.Key)
-		}
-		n.Part = ""
-	case record.SeenContext:
-		if !slices.ContainsFunc(s.Book.Contexts, func(w knowledge.Word) bool { return w.Key == n.Key }) {
-			return problem("circumstance", "there is no circumstance %q", n.Key)
-		}
-		n.Part, n.Absent = "", false
-	case record.SeenRenewed:
-		n.Key = ""
-	case record.SeenMarks:
-		n.Key, n.Absent = "", false
-	default:
-		return problem("observation", "a sign, a circumstance, a part renewed, or marks of earlier work")
+	n, err := s.checkSeen(n)
+	if err != nil {
+		return err
 	}
-	_, err := s.do(ctx, key, func(tx store.Tx) (string, error) {
+	_, err = s.do(ctx, key, func(tx store.Tx) (string, error) {
 		c, v, err := caseAndCar(tx, caseID)
 		if err != nil {
 			return "", err
@@ -80,6 +66,30 @@ func (s *Shop) Observe(ctx context.Context, key, caseID string, n NewObservation
 		return x.ID, advance(tx, c, c.Stage)
 	})
 	return err
+}
+
+// checkSeen refuses what the Book does not know, and leaves out what an observation of its
+// kind does not have.
+func (s *Shop) checkSeen(n NewObservation) (NewObservation, error) {
+	switch n.Kind {
+	case record.SeenSign:
+		if _, ok := s.Book.Sign(n.Key); !ok {
+			return n, problem("sign", "there is no sign %q", n.Key)
+		}
+		n.Part = ""
+	case record.SeenContext:
+		if !slices.ContainsFunc(s.Book.Contexts, func(w knowledge.Word) bool { return w.Key == n.Key }) {
+			return n, problem("circumstance", "there is no circumstance %q", n.Key)
+		}
+		n.Part, n.Absent = "", false
+	case record.SeenRenewed:
+		n.Key = ""
+	case record.SeenMarks:
+		n.Key, n.Absent = "", false
+	default:
+		return n, problem("observation", "a sign, a circumstance, a part renewed, or marks of earlier work")
+	}
+	return n, nil
 }
 
 // NewResult is a test of the Book with what was read. Outcome is empty, and the readings name

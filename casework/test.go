@@ -43,9 +43,10 @@ func (s *Shop) StartTest(ctx context.Context, key, caseID, repeatOf string) (str
 			if err != nil {
 				return "", err
 			}
-			t.Setup = record.Setup{VolumeHow: record.VolumeByLevel, VolumeTolerance: 0.2, Tank: v.TankL / 1e3, Level: 0.5, Extra: 4e-3,
+			tank, known := tankOf(v)
+			t.Setup = record.Setup{VolumeHow: record.VolumeByLevel, VolumeTolerance: known, Tank: tank, Level: 0.5, Extra: 4e-3,
 				Limit: 0.508e-3, Barometer: gas.StandardPressure, Temperature: 293.15, Wet: true}
-			if _, ok := s.Book.Archetype(v.Archetype); !ok {
+			if _, ok := s.Archetype(v); !ok {
 				return "", problem("test", "This car has no vapour system that could be sealed and held.")
 			}
 			car, err := s.carOf(tx, v)
@@ -224,7 +225,7 @@ func (s *Shop) permitted(tx store.Tx, t record.Test, x span) error {
 	if err != nil {
 		return err
 	}
-	a, _ := s.Book.Archetype(v.Archetype)
+	a, _ := s.Archetype(v)
 	both := func(p float64) string {
 		return fmt.Sprintf("%.1f inH2O (%.2f kPa)", p/units.InH2O, p/1e3)
 	}
@@ -414,7 +415,7 @@ func (s *Shop) gather(tx store.Tx, t record.Test) (gathered, error) {
 	if err != nil {
 		return b, err
 	}
-	b.arch, _ = s.Book.Archetype(v.Archetype)
+	b.arch, _ = s.Archetype(v)
 	runs, err := store.OfTest(tx, t.ID)
 	if err != nil {
 		return b, err

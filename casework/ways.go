@@ -146,6 +146,16 @@ func (s *Shop) SetWays(ctx context.Context, key string, w Ways) error {
 	return err
 }
 
+// SetShopKit writes what the shop has, and leaves all else of how it works.
+func (s *Shop) SetShopKit(ctx context.Context, key string, kit []string) error {
+	w, err := s.Ways(ctx)
+	if err != nil {
+		return err
+	}
+	w.Kit = kit
+	return s.SetWays(ctx, key, w)
+}
+
 // Currency is the sign of the shop's money.
 func (s *Shop) Currency(ctx context.Context) string {
 	w, err := s.Ways(ctx)

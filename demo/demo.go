@@ -145,6 +145,13 @@ func Stock(ctx context.Context, s *casework.Shop) error {
 	now := real()
 	back := 0 * time.Hour
 	s.Now = func() time.Time { return now.Add(-back) }
+	var kit []string
+	for _, k := range s.Book.Kit {
+		kit = append(kit, k.Key)
+	}
+	if err := s.SetShopKit(ctx, "", kit); err != nil {
+		return err
+	}
 	f := &filler{ctx: ctx, s: s, at: func(hours, minutes float64) {
 		back = time.Duration(hours*float64(time.Hour) + minutes*float64(time.Minute))
 	}, now: now}

@@ -5,7 +5,7 @@ import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
-import { browserPage, openShop, serveShop } from "./shop.mjs";
+import { browserPage, fillCase, openShop, serveShop } from "./shop.mjs";
 
 let shop;
 before(async () => { shop = await openShop(); });
@@ -16,7 +16,7 @@ after(async () => {
 
 async function open(page, base, plate) {
   await page.goto(base + "/cases/new");
-  for (const [f, v] of [["plate", plate], ["make", "Quillane"], ["model", "Teal"], ["tank", "58"], ["complaint", "lamp"]]) await page.fill("#" + f, v);
+  await fillCase(page, { plate, make: "Quillane", model: "Teal", complaint: "lamp" });
   await page.click("text=Open the case");
   await page.waitForSelector(".strip >> text=Complaint");
   return page.url();

@@ -1,6 +1,6 @@
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { arrive, openShop } from "./shop.mjs";
+import { arrive, fillCase, openShop } from "./shop.mjs";
 
 let shop;
 before(async () => { shop = await openShop(); });
@@ -151,9 +151,7 @@ test("this car: a correction with a photo, an access card, and both at its like"
   await page.waitForSelector(".card:has-text('brush guard')");
   // Another sweeper of the make and model comes in.
   await page.goto(shop.base + "/cases/new");
-  for (const [f, v] of [["plate", "SWEEP 3"], ["make", "Ostrel"], ["model", "Packer"], ["tank", "70"], ["complaint", "smells"]]) await page.fill("#" + f, v);
-  await page.selectOption("#archetype", "pressure-pump");
-  await page.selectOption("#metering", "map");
+  await fillCase(page, { plate: "SWEEP 3", make: "Ostrel", model: "Packer", tank: "70", complaint: "smells", archetype: "pressure-pump", metering: "map" });
   await page.click("text=Open the case");
   await page.waitForSelector("text=The Map assumes");
   await page.click("text=Say what this car is made of");

@@ -155,6 +155,16 @@ export async function startHold(page) {
 
 export const main = "[data-main]";
 
+// fillCase fills the form of a new case, with what the car is made of unfolded; what is
+// chosen from a list is chosen.
+export async function fillCase(page, fields) {
+  await page.evaluate(() => { document.querySelector("#build").open = true; });
+  for (const [f, v] of Object.entries(fields)) {
+    if (await page.locator("#" + f).evaluate((e) => e.tagName === "SELECT")) await page.selectOption("#" + f, v);
+    else await page.fill("#" + f, v);
+  }
+}
+
 // bench opens a case, its hold and its live bench on a module at speed.
 export async function bench(page, base, module, plate) {
   await page.goto(base + "/instruments");
@@ -163,9 +173,10 @@ export async function bench(page, base, module, plate) {
   await page.click("button:has-text('Add instrument')");
   await page.waitForSelector(`td:has-text('${module.address}')`);
   await page.goto(base + "/cases/new");
-  for (const [f, v] of [["plate", plate], ["make", "Quillane"], ["model", "Teal"], ["tank", "58"], ["complaint", "lamp"]]) await page.fill("#" + f, v);
+  await fillCase(page, { plate, make: "Quillane", model: "Teal", tank: "58", complaint: "lamp" });
   await page.click("text=Open the case");
   await page.click("text=Start leak-down test");
+  await page.waitForURL("**/tests/*");
   for (const box of await page.locator("input[name=sealed]").all()) await box.check();
   if (!(await page.locator("#tolerance").isVisible())) await page.click("summary:has-text('Volume')");
   await page.fill("#tolerance", "6");

@@ -164,9 +164,9 @@ func TestOlderShopIsBroughtUp(t *testing.T) {
 	for _, table := range strings.Fields("scans notes devices map_marks corrections access_cards results observations post_mortems gaps car_values") {
 		back = append(back, "DROP TABLE "+table)
 	}
-	for table, columns := range map[string]string{"vehicles": "engine boost crankcase recirculation version", "runs": "source origin planned watched marks gaps ended_at doubted_at",
+	for table, columns := range map[string]string{"vehicles": "engine boost crankcase recirculation version year_kept", "runs": "source origin planned watched marks gaps ended_at doubted_at",
 		"codes": "doubted_at", "tests": "doubted_at", "findings": "doubted_at by rests_on odds cause cause_text",
-		"cases": "kit next next_minutes next_version next_basis", "repairs": "doubted_at", "trials": "doubted_at"} {
+		"cases": "kit next next_minutes next_version next_basis away", "repairs": "doubted_at", "trials": "doubted_at"} {
 		for _, c := range strings.Fields(columns) {
 			back = append(back, "ALTER TABLE "+table+" DROP COLUMN "+c)
 		}

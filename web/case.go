@@ -101,9 +101,13 @@ func (s *server) caseData(ctx context.Context, id string) (caseData, error) {
 		return caseData{}, err
 	}
 	d := caseData{Folder: f, Proof: f.Proof(s.shop.Book), Waits: f.Case.WaitUntil != nil && f.Case.WaitUntil.After(s.shop.Now())}
-	d.Arch, _ = s.shop.Book.Archetype(f.Vehicle.Archetype)
+	d.Arch, _ = s.shop.Archetype(f.Vehicle)
 	for _, st := range record.Stages() {
-		d.Stages = append(d.Stages, stageMark{string(st), stageClass(st, f.Case.Stage)})
+		m := stageMark{string(st), stageClass(st, f.Case.Stage)}
+		if st == record.Scan && m.Class == "done" && !f.Read() {
+			m.Class = "skipped" // nobody has read the car
+		}
+		d.Stages = append(d.Stages, m)
 	}
 	for _, t := range f.Tests {
 		if t.StruckAt == nil {
@@ -194,7 +198,7 @@ func (s *server) trial(c *echo.Context) error {
 	return s.act(c, "/proof", func(ctx context.Context, f *form, id string) error {
 		m := f.needed("minutes", "Duration").number("minutes", "Duration")
 		if f.text("result") == "" {
-			f.wrong("Result", "say whether the complaint is gone or came back")
+			f.wrong("result", "Result", "say whether the complaint is gone or came back")
 		}
 		if f.err != nil {
 			return f.err

@@ -29,16 +29,17 @@ type form struct {
 
 func (f *form) text(name string) string { return strings.TrimSpace(f.c.FormValue(name)) }
 
-func (f *form) wrong(label, say string) {
+// wrong keeps the first thing that is wrong: the field by its name, and by its label.
+func (f *form) wrong(name, label, say string) {
 	if f.err == nil {
-		f.err = &casework.Problem{Field: label, Sentence: fmt.Sprintf("%s: %s.", label, strings.TrimSuffix(say, "."))}
+		f.err = &casework.Problem{Field: name, Sentence: fmt.Sprintf("%s: %s.", label, strings.TrimSuffix(say, "."))}
 	}
 }
 
 // needed complains when a field is empty; what reads it then takes it for zero.
 func (f *form) needed(name, label string) *form {
 	if f.text(name) == "" {
-		f.wrong(label, "this is missing")
+		f.wrong(name, label, "this is missing")
 	}
 	return f
 }
@@ -51,7 +52,7 @@ func (f *form) si(name, label string, k units.Kind, bare string) float64 {
 	}
 	v, err := units.Parse(t, k, bare)
 	if err != nil {
-		f.wrong(label, err.Error())
+		f.wrong(name, label, err.Error())
 	}
 	return v
 }
@@ -64,7 +65,7 @@ func (f *form) number(name, label string) float64 {
 	}
 	v, err := units.Number(t)
 	if err != nil {
-		f.wrong(label, err.Error())
+		f.wrong(name, label, err.Error())
 	}
 	return v
 }
@@ -72,7 +73,7 @@ func (f *form) number(name, label string) float64 {
 func (f *form) whole(name, label string) int {
 	v := f.number(name, label)
 	if v != math.Trunc(v) || math.Abs(v) > 1e9 {
-		f.wrong(label, "a whole number was expected")
+		f.wrong(name, label, "a whole number was expected")
 		return 0
 	}
 	return int(v)
@@ -85,7 +86,7 @@ func (f *form) percent(name, label string) float64 {
 	}
 	v, err := units.Percent(t)
 	if err != nil {
-		f.wrong(label, err.Error())
+		f.wrong(name, label, err.Error())
 	}
 	return v
 }
@@ -98,7 +99,7 @@ func (f *form) cents(name, label string) int64 {
 	}
 	v, err := units.Number(strings.TrimSpace(strings.Trim(t, "€")))
 	if err != nil || math.Abs(v) > 1e7 {
-		f.wrong(label, "an amount such as 34.50 was expected")
+		f.wrong(name, label, "an amount such as 34.50 was expected")
 		return 0
 	}
 	return int64(math.Round(v * 100))
@@ -115,14 +116,14 @@ func (f *form) when(name, label string) *time.Time {
 			return &v
 		}
 	}
-	f.wrong(label, fmt.Sprintf("%q is not a day and time", t))
+	f.wrong(name, label, fmt.Sprintf("%q is not a day and time", t))
 	return nil
 }
 
 func (f *form) version() int {
 	v, err := strconv.Atoi(f.text("version"))
 	if err != nil || v < 1 {
-		f.wrong("form", "it does not say which version it was made from; load the page again")
+		f.wrong("version", "form", "it does not say which version it was made from; load the page again")
 	}
 	return v
 }
@@ -173,7 +174,7 @@ func (f *form) file(name string, limit int64) (data []byte, filename string) {
 		return nil, ""
 	}
 	if h.Size > limit {
-		f.wrong(name, fmt.Sprintf("the file is larger than %d MB", limit>>20))
+		f.wrong(name, name, fmt.Sprintf("the file is larger than %d MB", limit>>20))
 		return nil, ""
 	}
 	return f.readAll(h, limit), h.Filename
@@ -182,13 +183,13 @@ func (f *form) file(name string, limit int64) (data []byte, filename string) {
 func (f *form) readAll(h *multipart.FileHeader, limit int64) []byte {
 	src, err := h.Open()
 	if err != nil {
-		f.wrong("file", "it could not be opened")
+		f.wrong("file", "file", "it could not be opened")
 		return nil
 	}
 	defer src.Close()
 	data := make([]byte, min(h.Size, limit))
 	if _, err := io.ReadFull(src, data); err != nil {
-		f.wrong("file", "it could not be read to its end")
+		f.wrong("file", "file", "it could not be read to its end")
 	}
 	return data
 }

@@ -57,7 +57,7 @@ func (s *server) showLive(c *echo.Context, failed error) error {
 	}
 	d := liveData{Case: f.Case, Vehicle: f.Vehicle}
 	d.Test, _ = f.Test(id)
-	d.Arch, _ = s.shop.Book.Archetype(f.Vehicle.Archetype)
+	d.Arch, _ = s.shop.Archetype(f.Vehicle)
 	d.Max = fmt.Sprintf("%.1f inH2O (%.1f kPa)", d.Arch.MaxPa/units.InH2O, d.Arch.MaxPa/1e3)
 	su := d.Test.Setup
 	d.Sealed = len(su.Sealed)

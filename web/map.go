@@ -412,7 +412,7 @@ func (f *form) photo() *record.Photo {
 	}
 	p, err := ingest.ReadPhoto(data)
 	if err != nil {
-		f.wrong("Photo", err.Error())
+		f.wrong("photo", "Photo", err.Error())
 		return nil
 	}
 	return photoRecord(p)

@@ -43,7 +43,12 @@ type bayView struct {
 	Kit    []kitTick
 	OwnKit bool
 	Buy    []diagnose.Purchase
-	Clear  bool // this shop clears first and sees whether it returns
+	Clear  bool     // this shop clears first and sees whether it returns
+	With   string   // the kit at hand, in one line
+	Unlock string   // what one more instrument would let this bay do
+	Home   []atHome // with the car not here yet: what its owner may do
+	Year   *casework.YearDoubt
+	Guess  []guessView
 }
 
 type signGroup struct {
@@ -55,6 +60,15 @@ type signTap struct {
 	Kind           record.SeenKind
 	Key, Name, Why string
 	Yes, No, CanNo bool
+}
+
+// atHome is what the owner of a car that is not here may do of a test.
+type atHome struct{ Name, Do string }
+
+// guessView is what it costs that a family of the car's plumbing is not known.
+type guessView struct {
+	Family  string
+	Percent int
 }
 
 // reader turns a thought into what a page shows.
@@ -72,7 +86,7 @@ type reader struct {
 // reason works out what a case's page shows; the address names the test or suspect that
 // was tapped.
 func (s *server) reason(ctx context.Context, c *echo.Context, f evidence.Folder, car casework.Car) (r reasoned, t *casework.Thought) {
-	known := f.Read()
+	known := f.Read() || s.noReader(ctx, f)
 	r.Hunt = known && slices.Contains([]record.Stage{record.Intake, record.Scan, record.Hunt}, f.Case.Stage) || repeatFails(f, s.shop.Book)
 	r.Signs = s.signs(f)
 	t, err := s.shop.Think(ctx, f)
@@ -84,6 +98,9 @@ func (s *server) reason(ctx context.Context, c *echo.Context, f evidence.Folder,
 	r.planView = v.plan()
 	would := wouldDo(r.Next)
 	r.oddsView, r.light, r.bayView, r.Left = v.odds(would), v.lights(would), v.bay(), t.Left
+	if r.With, err = s.kitLine(ctx, f.Case.Kit); err != nil {
+		r.Problem = "The kit of the bay cannot be read: " + err.Error()
+	}
 	r.Renewed, r.NoCheck = v.renewed(), !car.ChecksItself()
 	for _, x := range t.Clashes {
 		r.Clashes = append(r.Clashes, s.clash(x))
@@ -94,6 +111,17 @@ func (s *server) reason(ctx context.Context, c *echo.Context, f evidence.Folder,
 		}
 	}
 	return r, t
+}
+
+// noReader reports whether nothing in this bay reads a car: the hunt then begins with what was
+// told and seen.
+func (s *server) noReader(ctx context.Context, f evidence.Folder) bool {
+	w, err := s.shop.Ways(ctx)
+	kit := w.Kit
+	if len(f.Case.Kit) > 0 {
+		kit = f.Case.Kit
+	}
+	return err == nil && kit != nil && !slices.Contains(kit, "reader") && !slices.Contains(kit, "commander")
 }
 
 // renewedAsk is a part of which it is asked whether it was renewed lately.
@@ -145,8 +173,43 @@ func (v *reader) bay() bayView {
 		b.Kit = append(b.Kit, kitTick{Key: k.Key, Name: k.Name, Gives: k.Gives, On: v.t.Bay.Kit == nil || slices.Contains(v.t.Bay.Kit, k.Key)})
 	}
 	cleared := slices.ContainsFunc(v.f.Notes, func(n record.Note) bool { return n.Kind == record.Cleared && !n.Struck() })
+	if d, ok := v.s.shop.DoubtYear(v.f); ok {
+		b.Year = &d
+	}
+	b.Unlock, b.Home = v.unlock(), v.home()
+	for _, g := range v.s.shop.Guesses(v.f.Vehicle, v.car, v.t) {
+		b.Guess = append(b.Guess, guessView{familyNames[g.Family], int(g.Share*100 + 0.5)})
+	}
 	b.Clear = v.t.Bay.Policies[knowledge.SchoolClear] == "first" && !cleared && v.f.MayClear() == ""
 	return b
+}
+
+// unlock says what one more piece of kit would let this bay do; empty where none pays.
+func (v *reader) unlock() string {
+	for _, x := range v.t.Plan.Buy {
+		return fmt.Sprintf("With a %s you could do: %s; about %.0f min less", plumbing.Lower(v.s.shop.Book.KitNamed(x.Kit).Short), plumbing.Lower(x.For), x.Saves)
+	}
+	for _, a := range v.t.Plan.Without {
+		if x := v.s.action(a, v.base, v.car); len(x.KitSays) > 0 {
+			return fmt.Sprintf("With %s you could do: %s", strings.Join(x.KitSays, " and "), plumbing.Lower(x.Name))
+		}
+	}
+	return ""
+}
+
+// home lists what the owner of a car that is not here may do, in the order of the plan.
+func (v *reader) home() (out []atHome) {
+	if !v.f.Case.Away {
+		return nil
+	}
+	seen := map[string]bool{}
+	for _, a := range slices.Concat(v.t.Plan.Actions, v.t.Plan.Without) {
+		if t, ok := v.s.shop.Book.Test(a.Test); ok && t.Owner != "" && a.Part == "" && !seen[t.Key] {
+			seen[t.Key] = true
+			out = append(out, atHome{t.Name, t.Owner})
+		}
+	}
+	return out
 }
 
 // signs lists signs and circumstances to be tapped, with what was tapped.

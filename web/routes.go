@@ -56,9 +56,11 @@ func (s *server) shopRoutes() []route {
 		get("/book/test/:key", s.procedure),
 		get("/book/:key", s.calculator),
 		get("/vehicles", s.vehicle),
+		get("/suggest", s.suggest),
 		get("/cases/new", s.newCase),
 		post("/cases", s.openCase),
 		post("/import", s.importBundle).upTo(bundleLimit),
+		post("/kit", s.shopKit),
 		get("/ways", s.waysView),
 		post("/ways", s.saveWays),
 		get("/scans/:id", s.scanView),
@@ -76,6 +78,8 @@ func (s *server) shopRoutes() []route {
 func (s *server) caseRoutes() []route {
 	return []route{
 		get("/cases/:id", s.caseView),
+		post("/cases/:id/arrived", s.arrived),
+		post("/cases/:id/year", s.settleYear),
 		get("/cases/:id/edit", s.editView),
 		post("/cases/:id/edit", s.edit),
 		post("/cases/:id/codes", s.addCodes),

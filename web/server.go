@@ -159,6 +159,7 @@ type page struct {
 	CSRF    string
 	Key     string // makes a second sending of the same form harmless
 	Problem string
+	Wrong   string // the field that it is about, where it is about one
 	Form    url.Values
 	Now     time.Time
 	Money   string             // sign of the shop's money

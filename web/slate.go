@@ -1,7 +1,7 @@
 package web
 
 import (
-	"encoding/json"
+	"errors"
 	"fmt"
 	"html/template"
 	"net/http"
@@ -12,7 +12,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"wexter/casework"
-	"wexter/core/plumbing"
+	"wexter/core/knowledge"
 	"wexter/core/record"
 )
 
@@ -60,7 +60,13 @@ func (s *server) slate(c *echo.Context) error {
 		Head template.HTML
 		Last *casework.Finished
 		Go   *casework.SlateRow // what can be worked on first
+		Kit  []knowledge.Kit    // to be ticked: nobody has said yet what this bay has
 	}{Head: railHead(now)}
+	if w, err := s.shop.Ways(c.Request().Context()); err != nil {
+		return err
+	} else if w.Kit == nil {
+		out.Kit = s.shop.Book.Kit
+	}
 	for _, r := range rows {
 		row := slateRow{SlateRow: r, When: "now", Lane: lane(now, r)}
 		switch {
@@ -211,57 +217,6 @@ func (s *server) record(c *echo.Context) error {
 	}{rows, before == "", older}))
 }
 
-// vehicle answers what the shop remembers of a plate, as the New case form asks.
-func (s *server) vehicle(c *echo.Context) error {
-	v, err := s.shop.VehicleByPlate(c.Request().Context(), c.QueryParam("plate"))
-	if err != nil {
-		return c.JSON(http.StatusNotFound, map[string]string{"error": "not known"})
-	}
-	b, err := json.Marshal(map[string]any{"make": v.Make, "model": v.Model, "year": v.Year, "odometer": v.OdometerKM,
-		"tank": fmt.Sprintf("%g", v.TankL), "metering": v.Metering, "archetype": v.Archetype,
-		"engine": v.Engine, "boost": v.Boost, "crankcase": v.Crankcase, "recirculation": v.Recirculation})
-	if err != nil {
-		return err
-	}
-	return c.JSONBlob(http.StatusOK, b)
-}
-
-type newCaseData struct {
-	Families []familyChoice
-	Codes    []string
-}
-
-func (s *server) newCaseData() newCaseData {
-	d := newCaseData{Codes: []string{"P0440", "P0441", "P0442", "P0446", "P0455", "P0456", "P0457", "P0496", "P0171", "P0174", "P0401", "P0299"}}
-	for _, f := range plumbing.Families {
-		d.Families = append(d.Families, familyChoice{Family: f, Label: familyNames[f], Of: s.shop.Book.Plumbing.Family(f)})
-	}
-	return d
-}
-
-func (s *server) newCase(c *echo.Context) error {
-	return s.render(c, http.StatusOK, "new.html", s.page(c, "New case", "slate", s.newCaseData()))
-}
-
-func (s *server) openCase(c *echo.Context) error {
-	if err := parsed(c); err != nil {
-		return err
-	}
-	f := form{c: c}
-	n := casework.NewCase{Plate: f.text("plate"), Make: f.text("make"), Model: f.text("model"), Year: f.whole("year", "Year"),
-		OdometerKM: f.whole("odometer", "Odometer"), TankL: f.needed("tank", "Tank size").si("tank", "Tank size", kindVolume, "L") * 1e3,
-		Metering: f.text("metering"), Archetype: f.text("archetype"), Engine: f.text("engine"), Boost: f.text("boost"), Crankcase: f.text("crankcase"), Recirculation: f.text("recirculation"), Complaint: f.text("complaint"), Circumstances: f.text("circumstances"),
-		RecentWork: f.text("recent_work"), Deadline: f.text("deadline"), Codes: f.text("codes")}
-	id, err := "", f.err
-	if err == nil {
-		id, err = s.shop.OpenCase(c.Request().Context(), f.key(), n)
-	}
-	if err != nil {
-		return s.again(c, err, "new.html", s.page(c, "New case", "slate", s.newCaseData()))
-	}
-	return s.saved(c, f.key(), "/cases/"+id)
-}
-
 // again shows a refused form with its sentence and what was typed.
 func (s *server) again(c *echo.Context, err error, view string, p page) error {
 	say, code := sentence(err)
@@ -269,6 +224,9 @@ func (s *server) again(c *echo.Context, err error, view string, p page) error {
 		return err
 	}
 	p.Problem, p.Form = say, typed(c)
+	if pr := new(casework.Problem); errors.As(err, &pr) {
+		p.Wrong = pr.Field
+	}
 	return s.render(c, code, view, p)
 }
 

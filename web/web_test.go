@@ -232,7 +232,7 @@ func TestARefusedFormKeepsEveryWord(t *testing.T) {
 	b := start(t, false)
 	v := newCar(b)
 	v.Set("tank", "50 furlong")
-	v.Set("circumstances", "only on Tuesdays")
+	v.Set("recent_work", "only on Tuesdays")
 	code, body, _ := b.post("/cases", v)
 	if code != 422 || !strings.Contains(body, "not a unit of volume") || !strings.Contains(body, "only on Tuesdays") || !strings.Contains(body, "50 furlong") {
 		t.Errorf("%d", code)

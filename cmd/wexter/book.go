@@ -75,7 +75,7 @@ func vocabularyOf(b knowledge.Book) vocabularyJSON {
 		for _, r := range t.Reads {
 			x := readingWord{word: word{r.Key, r.Name}, Unit: r.Unit}
 			for _, k := range r.Words {
-				x.Words = append(x.Words, word(k))
+				x.Words = append(x.Words, word{k.Key, k.Name})
 			}
 			w.Readings = append(w.Readings, x)
 		}
@@ -88,7 +88,7 @@ func vocabularyOf(b knowledge.Book) vocabularyJSON {
 		v.Kit = append(v.Kit, word{k.Key, k.Name})
 	}
 	for _, c := range b.Contexts {
-		v.Contexts = append(v.Contexts, word(c))
+		v.Contexts = append(v.Contexts, word{c.Key, c.Name})
 	}
 	v.Combinations = len(b.Plumbing.Combinations())
 	return v

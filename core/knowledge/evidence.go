@@ -27,10 +27,31 @@ type Share struct {
 type Sign struct {
 	Key, Name    string
 	When         string             // complaint (as the customer met it) or bay (as it stands)
+	At           Moment             // of a complaint: when it happens
+	Said         []string           // words of customers that suggest it
 	Base         float64            // odds of it when none of the faults below is there
 	Shows        map[string]float64 // odds of it when the fault is there
 	Intermittent bool               // speaks for a trouble that is not there now
 	Why          string
+}
+
+// Moment is when a customer meets a sign.
+type Moment string
+
+// The moments, in the order in which an intake asks for them.
+const (
+	MetAtPump   Moment = "pump"   // while or right after filling
+	MetStarting Moment = "start"  // cold or warm start
+	MetIdling   Moment = "idle"   // standing with the engine running, coasting to a stop
+	MetDriving  Moment = "drive"  // under way
+	MetParked   Moment = "parked" // beside the standing car: smells, leaks, noises
+	MetOnDash   Moment = "lamp"   // lamps, messages, gauges
+)
+
+// Moments lists them in order, each with its words.
+func Moments() []Word {
+	return []Word{{Key: string(MetAtPump), Name: "At the pump"}, {Key: string(MetStarting), Name: "Starting"}, {Key: string(MetIdling), Name: "At idle, stopping"},
+		{Key: string(MetDriving), Name: "Driving"}, {Key: string(MetParked), Name: "Beside the car"}, {Key: string(MetOnDash), Name: "Lamps and gauges"}}
 }
 
 // CodeGroup is codes that say the same thing. How often a control unit stores one of them is
@@ -253,6 +274,12 @@ func (b Book) checkSigns(c checker) error {
 	for _, s := range b.Signs {
 		if !keyForm.MatchString(s.Key) || seen[s.Key] || s.Name == "" || s.When != "complaint" && s.When != "bay" || len(s.Shows) == 0 {
 			return plumbing.Entry("sign", s.Key, "a key of its own, a name, when it is met (complaint or bay) and what shows it are needed")
+		}
+		if known := slices.ContainsFunc(Moments(), func(w Word) bool { return w.Key == string(s.At) }); known != (s.When == "complaint") {
+			return plumbing.Entry("sign", s.Key, "a complaint says when it is met (at: pump, start, idle, drive, parked or lamp), and nothing else does")
+		}
+		if err := checkSaid("sign", s.Key, s.Said); err != nil {
+			return err
 		}
 		if err := c.shows("sign", s.Key, s.Base, s.Shows, s.Why); err != nil {
 			return err

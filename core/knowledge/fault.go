@@ -9,8 +9,11 @@ import (
 	"wexter/core/plumbing"
 )
 
-// Word is an entry that is only named.
-type Word struct{ Key, Name string }
+// Word is an entry that is only named; Said are words of customers that suggest it.
+type Word struct {
+	Key, Name string
+	Said      []string
+}
 
 // Param is a quantity of the plumbing that a fault changes.
 type Param struct{ Key, Name, Unit string }
@@ -155,6 +158,9 @@ func (b Book) faultWords() (w faultWords, err error) {
 	for _, c := range b.Contexts {
 		if !keyForm.MatchString(c.Key) || w.contexts[c.Key] || c.Name == "" {
 			return w, plumbing.Entry("context", c.Key, "a key of its own and a name are needed")
+		}
+		if err := checkSaid("context", c.Key, c.Said); err != nil {
+			return w, err
 		}
 		w.contexts[c.Key] = true
 	}

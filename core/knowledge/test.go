@@ -7,12 +7,16 @@ import (
 )
 
 // Kit is an instrument of the bay, and what having it gives.
-type Kit struct{ Key, Name, Gives string }
+type Kit struct {
+	Key, Name, Gives string
+	Short            string // its name in a list
+}
 
 // Test is a procedure that tells something about a car.
 type Test struct {
 	Key         string
 	Name        string
+	Owner       string   // what a car's owner may do of it at home; empty: nothing
 	Families    []string // of faults it can tell about
 	Only        []string // archetypes it is for; empty: all
 	Except      []string // archetypes it is not for
@@ -178,8 +182,8 @@ func (b Book) KitNamed(key string) Kit {
 func (b Book) checkTests(cautions map[string]bool) error {
 	kit := map[string]bool{}
 	for _, k := range b.Kit {
-		if !keyForm.MatchString(k.Key) || kit[k.Key] || k.Name == "" || k.Gives == "" {
-			return plumbing.Entry("kit", k.Key, "a key of its own, a name and what it gives are needed")
+		if !keyForm.MatchString(k.Key) || kit[k.Key] || k.Name == "" || k.Short == "" || k.Gives == "" {
+			return plumbing.Entry("kit", k.Key, "a key of its own, a name, a short one and what it gives are needed")
 		}
 		kit[k.Key] = true
 	}

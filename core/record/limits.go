@@ -30,7 +30,7 @@ func (v Vehicle) Check() error {
 		return unfit("year", "%d is not a model year this shop can have", v.Year)
 	case v.OdometerKM < 0 || v.OdometerKM > 5_000_000:
 		return unfit("odometer", "%d km is not an odometer reading", v.OdometerKM)
-	case !(v.TankL >= 5 && v.TankL <= 400):
+	case v.TankL != 0 && !(v.TankL >= 5 && v.TankL <= 400):
 		return unfit("tank size", "a tank holds between 5 and 400 L; this says %.4g L", v.TankL)
 	}
 	return nil

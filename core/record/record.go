@@ -29,6 +29,7 @@ type Vehicle struct {
 	Boost         string    `json:"boost"`
 	Crankcase     string    `json:"crankcase"`
 	Recirculation string    `json:"recirculation"`
+	YearKept      string    `json:"year_kept,omitempty"` // vehicle id that names another model year, where the typed one was said to be right
 	CreatedAt     time.Time `json:"created_at"`
 	Version       int       `json:"-"` // counted up by everything that is changed of the car, its corrections and cards
 }
@@ -79,6 +80,7 @@ type Case struct {
 	Monitors      Monitors   `json:"monitors"` // of the EVAP system
 	Outcome       Ending     `json:"outcome"`
 	Reason        string     `json:"reason"`
+	Away          bool       `json:"away,omitempty"` // the car is not here yet
 	OpenedAt      time.Time  `json:"opened_at"`
 	ClosedAt      *time.Time `json:"closed_at"`
 	Kit           Strings    `json:"kit" gorm:"serializer:json"` // at hand for this case; empty: the shop's

@@ -44,6 +44,19 @@ async function watchCase() {
 }
 watchCase();
 
+// The field that a refusal is about is opened up, marked and has the focus.
+const refused = document.querySelector("#problem[data-wrong]");
+if (refused && refused.dataset.wrong) {
+  const k = CSS.escape(refused.dataset.wrong);
+  const field = document.querySelector(`main [name="${k}"]:not([type=hidden]), main #${k}`);
+  if (field) {
+    for (let d = field.closest("details"); d; d = d.parentElement.closest("details")) d.open = true;
+    field.setAttribute("aria-invalid", "true");
+    field.setAttribute("aria-describedby", `${field.getAttribute("aria-describedby") || ""} problem`.trim());
+    field.focus();
+  }
+}
+
 // What a form leads back to is open again.
 const back = location.hash.length > 1 && document.getElementById(location.hash.slice(1));
 if (back && back.tagName === "DETAILS") back.open = true;

@@ -44,7 +44,7 @@ Alpine.data("plate", () => ({
     const v = await r.json();
     for (const k of ["make", "model", "year", "odometer", "tank", "metering", "archetype", "engine", "boost", "crankcase", "recirculation"]) {
       const f = form.elements[k];
-      if (f && (f.value === "" || f.tagName === "SELECT")) f.value = v[k];
+      if (f && v[k] && (f.value === "" || f.tagName === "SELECT")) f.value = v[k];
     }
     form.querySelectorAll("input[data-kind]").forEach((i) => i.dispatchEvent(new Event("input", { bubbles: true })));
     this.said = `${v.make} ${v.model} is known here`;
@@ -62,6 +62,47 @@ Alpine.data("codes", () => ({
     f.value = have.join(" ");
     this.$event.currentTarget.setAttribute("aria-pressed", String(at < 0));
   },
+}));
+
+// The words of an intake suggest chips: they are offered in a row of their own, and pressed by
+// a person or not at all. A part that was replaced has no chip before it is offered.
+Alpine.data("intake", () => ({
+  asked: 0, timer: 0,
+  init() { this.words(); },
+  words() {
+    clearTimeout(this.timer);
+    this.timer = setTimeout(() => this.ask(), 200);
+  },
+  async ask() {
+    const f = this.$root, of = (n) => f.elements[n].value;
+    const mine = ++this.asked;
+    const q = new URLSearchParams({ text: of("complaint"), work: of("recent_work") });
+    q.set("text", `${of("complaint")}. ${of("recent_work")}`);
+    for (const n of ["archetype", "engine", "boost", "crankcase", "recirculation", "metering"]) q.set(n, of(n));
+    const found = await fetch(`/suggest?${q}`, { headers: { Accept: "application/json" } }).then((r) => (r.ok ? r.json() : [])).catch(() => []);
+    if (mine !== this.asked) return;
+    const row = f.querySelector("[data-offers]");
+    const box = (tap) => [...f.querySelectorAll("input[name=seen]")].find((i) => i.value === tap);
+    // What was pressed here stays; the rest of the row is what the words suggest now.
+    row.querySelectorAll(".chip").forEach((l) => { const i = l.querySelector("input"); if (!i || !i.checked) l.remove(); });
+    row.querySelectorAll("button").forEach((b) => b.remove());
+    for (const o of found) {
+      const there = box(o.tap);
+      if (there && there.checked) continue;
+      if (there) {
+        const b = Object.assign(document.createElement("button"), { type: "button", className: "chip", textContent: o.name, title: `from “${o.said}”` });
+        b.addEventListener("click", () => { there.checked = true; there.dispatchEvent(new Event("input", { bubbles: true })); b.remove(); this.none(); });
+        row.append(b);
+      } else {
+        const l = document.createElement("label"), i = Object.assign(document.createElement("input"), { type: "checkbox", name: "seen", value: o.tap });
+        l.className = "chip";
+        l.append(i, o.name);
+        row.append(l);
+      }
+    }
+    this.none();
+  },
+  none() { this.$root.querySelector("[data-offered]").hidden = !this.$root.querySelector("[data-offers]").children.length; },
 }));
 
 // Start and end of the hold, dragged on the plot or typed.
