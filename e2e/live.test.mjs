@@ -3,7 +3,7 @@ import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
-import { axe, begin, bench, browserPage, main, openShop, openStandin, press, serveShop } from "./shop.mjs";
+import { axe, begin, bench, browserPage, main, openShop, openStandin, press, hold, serveShop } from "./shop.mjs";
 
 let shop;
 before(async () => { shop = await openShop(); });
@@ -70,7 +70,7 @@ test("unplugged in mid-hold: a sentence, a gap, no false leak", async () => {
   try {
     const page = await shop.page();
     await bench(page, shop.base, module, "SQ 802 L");
-    await press(page, ".legs li:has-text('Charge') .again");
+    await hold(page, ".legs li:has-text('Charge') .again");
     await page.waitForSelector(`${main}:has-text('Stop')`);
     module.tell("run", "30s");
     await page.waitForSelector(".legs .now:has-text('Hold')");
@@ -80,16 +80,57 @@ test("unplugged in mid-hold: a sentence, a gap, no false leak", async () => {
     module.tell("open");
     module.tell("run", "2s");
     module.tell("replug");
-    module.tell("run", "10s");
+    module.tell("run", "4s"); // a second more, and the leg would end: the pressure is gone
     await page.waitForSelector("[data-say]", { state: "hidden" });
+    await page.waitForSelector("[data-next]:has-text('The module measures again: the')");
     await page.click(main + ":has-text('Stop and keep')");
     await page.waitForSelector("[data-verdict]:has-text('Nothing was read from')");
     assert.ok(!(await page.textContent("[data-verdict]")).includes("Over the limit"));
     // The module goes altogether, and is not there when a leg is begun.
     await module.close();
     await page.waitForSelector("[data-say]:has-text('no longer answers')");
-    await page.click("button[aria-label='make: Vacuum hold']");
+    await hold(page, "button[aria-label='make: Vacuum hold']");
     await page.waitForSelector("[data-say]:has-text('does not measure just now')");
+  } finally { await module.close(); }
+});
+
+test("charging wants a hand that means it: held down, or a second key; with the seal list open it asks; gone pressure ends the leg", async () => {
+  const module = await openStandin("module", "--volume", "33L", "--leak", "1.5mm", "--speed", "0");
+  try {
+    const page = await shop.page();
+    await bench(page, shop.base, module, "SQ 804 L");
+    const charge = ".legs li:has-text('Charge') .again";
+    let sent = 0;
+    page.on("request", (r) => { if (r.method() === "POST") sent++; });
+    await page.click(charge); // a tap is not enough
+    await page.waitForSelector("[data-next]:has-text('Hold the button down')");
+    assert.equal(sent, 0, "a tap charged the car");
+    await page.focus(charge);
+    await page.keyboard.press("Enter");
+    await page.waitForSelector("[data-next]:has-text('Press c within five seconds')");
+    assert.equal(sent, 0, "one key charged the car");
+    await page.keyboard.press("c");
+    await page.waitForSelector(`${main}:has-text('Stop')`);
+    module.tell("run", "20s");
+    module.tell("run", "200s"); // through 1.5 mm nothing is left of it by then
+    await page.waitForSelector("[data-next]:has-text('The pressure is gone: what was read is kept. Charge again')");
+    // One of the seal list is opened again: it asks before it charges, and Seal first sends nothing.
+    const live = page.url();
+    await page.goto(live.replace("/live", ""));
+    await page.locator("input[name=sealed]").first().uncheck();
+    await page.click(".actions [data-key=l]");
+    await page.waitForSelector("text=Seal first: what is open counts as leak");
+    await page.waitForSelector("[data-live]:not([data-quiet]) .again");
+    sent = 0;
+    const again = page.locator(charge);
+    await again.hover();
+    await page.mouse.down();
+    await page.waitForSelector("dialog[open]:has-text('1 of 4 on the seal list are open')");
+    await page.mouse.up();
+    assert.deepEqual(await axe(page), []);
+    await page.click("dialog >> text=Seal first");
+    await page.waitForSelector("dialog[open]", { state: "hidden" });
+    assert.equal(sent, 0, "it charged with the seal list open");
   } finally { await module.close(); }
 });
 
@@ -101,7 +142,7 @@ test("killed in mid-hold and started again: the leg goes on, and can be stopped"
     const page = await browserPage(shop, {});
     await bench(page, own.base, module, "SQ 803 L");
     const url = new URL(page.url()).pathname;
-    await press(page, ".legs li:has-text('Charge') .again");
+    await hold(page, ".legs li:has-text('Charge') .again");
     await page.waitForSelector(`${main}:has-text('Stop')`);
     module.tell("run", "12s");
     await page.waitForSelector(".legs .now:has-text('Settle')");

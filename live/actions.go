@@ -56,6 +56,11 @@ func (b *Bench) Start(ctx context.Context, kind record.RunKind) error {
 		return refuse("The module does not measure just now; wait until it does")
 	}
 	g, a, t := b.gauge, b.about, b.live
+	before, after := rigFor(kind, t.ChargeTo(kind), a)
+	if err := b.mayMove(after); err != nil {
+		b.mu.Unlock()
+		return err
+	}
 	b.starting = true
 	b.mu.Unlock()
 	defer func() {
@@ -70,7 +75,6 @@ func (b *Bench) Start(ctx context.Context, kind record.RunKind) error {
 			seconds = math.Max(p.Hold, leastHold)
 		}
 	}
-	before, after := rigFor(kind, t.ChargeTo(kind), a)
 	if err := work(ctx, g, before); err != nil {
 		return err
 	}
@@ -87,6 +91,26 @@ func (b *Bench) Start(ctx context.Context, kind record.RunKind) error {
 	b.changed()
 	b.mu.Unlock()
 	return work(ctx, g, after)
+}
+
+// deadTime is how long after a charge or a draw the next one waits: two presses of a gloved
+// hand are one. Stop, and opening to the air, never wait.
+const deadTime = 2 * time.Second
+
+// mayMove refuses what charges or draws too soon after the last such command, and notes the
+// moment. The bench is locked.
+func (b *Bench) mayMove(commands []instrument.Command) error {
+	for _, c := range commands {
+		if c.Do != instrument.Charge && c.Do != instrument.Draw || !can(b.about, c.Do) {
+			continue
+		}
+		now := b.hub.shop.Now()
+		if since := now.Sub(b.moved); since >= 0 && since < deadTime {
+			return refuse("The rig was told to charge or draw a moment ago; wait two seconds and press again")
+		}
+		b.moved = now
+	}
+	return nil
 }
 
 // work sends a rig the commands that it knows, one after another.
@@ -210,12 +234,18 @@ func (b *Bench) Rig(ctx context.Context, command string) error {
 		kind = record.RunVacuum
 	}
 	g, a, target := b.gauge, b.about, b.live.ChargeTo(kind)
-	b.mu.Unlock()
-	if g == nil {
-		return refuse("The module does not answer")
+	var soon error
+	if g != nil && can(a, command) {
+		soon = b.mayMove([]instrument.Command{{Do: command}})
 	}
-	if !can(a, command) {
+	b.mu.Unlock()
+	switch {
+	case g == nil:
+		return refuse("The module does not answer")
+	case !can(a, command):
 		return refuse("This rig is worked by hand")
+	case soon != nil:
+		return soon
 	}
 	if err := g.Do(ctx, instrument.Command{Do: command, Target: target}); err != nil {
 		return refuse("The rig does not do it: %v", err)

@@ -57,18 +57,20 @@ type Bench struct {
 	gauge     Gauge
 	about     instrument.About
 	status    Status
-	said      string // about the module, a sentence
-	starting  bool   // a leg is being begun
-	relieved  bool   // the rig was told to open, over what is permitted
-	disk      string // when readings cannot be written
+	said      string    // about the module, a sentence
+	starting  bool      // a leg is being begun
+	relieved  bool      // the rig was told to open, over what is permitted
+	moved     time.Time // when the rig was last told to charge or to draw
+	disk      string    // when readings cannot be written
 	last      instrument.Reading
 	has       bool
 	clock     clock
 	untrusted int // readings until the module is trusted again after a fault
 	leg       *leg
-	result    string // of the leg that ended last
-	version   int    // counts up with everything a browser shows beside readings
-	bell      int    // counts up when a leg is done or a verdict firm
+	result    string  // of the leg that ended last, or what a module that is back takes up
+	back      float64 // when it was back, on the module's clock; 0: not lately
+	version   int     // counts up with everything a browser shows beside readings
+	bell      int     // counts up when a leg is done or a verdict firm
 	looked    time.Time
 	estimate  *Estimate
 	counted   int // of estimates
@@ -216,6 +218,8 @@ func (b *Bench) close(e ending) {
 		b.broken(fmt.Sprintf("%d readings are as many as a leg holds", record.MostLive))
 	case turned:
 		b.broken("The module's clock was set back while this was read")
+	case gone:
+		b.end(func(r *record.Run) { r.Watched = false }, "The pressure is gone: what was read is kept. Charge again for another hold.")
 	}
 }
 
@@ -272,11 +276,31 @@ func (b *Bench) take(r instrument.Reading) ending {
 	if words != "" && can(b.about, instrument.Open) {
 		words = strings.TrimSuffix(words, ": open the rig now.") + ": the rig has been told to open. See that it does."
 	}
+	b.takesUp(r.Time)
 	b.say(On, words)
 	if l == nil || l.ending {
 		return goesOn
 	}
 	return l.add(r, b)
+}
+
+// backSeconds is how long it is said what a module that is back takes up.
+const backSeconds = 15.0
+
+// takesUp says which leg goes on, and where, when the module measures again at a time.
+func (b *Bench) takesUp(at float64) {
+	l := b.leg
+	switch {
+	case l == nil || l.ending:
+		b.back = 0
+	case b.status != On:
+		t := int(at - l.run.Origin)
+		b.back, b.result = at, fmt.Sprintf("The module measures again: the %s goes on at %d:%02d.", strings.ToLower(l.run.Kind.Words()), t/60, t%60)
+		b.changed()
+	case b.back > 0 && at-b.back > backSeconds:
+		b.back, b.result = 0, ""
+		b.changed()
+	}
 }
 
 // faulty takes a line of the module in which nothing was measured: the figure goes out.

@@ -23,6 +23,7 @@ const (
 	atPlan        // the planned end
 	full          // no more readings are kept
 	turned        // the module's clock was set back
+	gone          // the pressure is: nothing more can be read from it
 )
 
 // leg is a run being read.
@@ -43,6 +44,7 @@ type leg struct {
 	felt   float64 // s, when the wall probe answered last
 	over   bool    // beyond the range now
 	fault  string  // why the module measures nothing now
+	spent  float64 // s, since when no pressure is left
 	firm   bool    // said so
 	past   bool    // the planned end has passed
 }
@@ -75,6 +77,9 @@ func (l *leg) add(r instrument.Reading, b *Bench) ending {
 		if l.shutAt > 0 && t-l.shutAt >= l.run.Planned {
 			return atPlan
 		}
+	}
+	if l.isSpent(t, r.Pressure-b.live.Test.Setup.Instrument.Zero) {
+		return gone
 	}
 	if n+1 >= record.MostLive {
 		return full
@@ -120,6 +125,26 @@ func (l *leg) feel(r instrument.Reading, t float64) {
 		l.log.Wall = nil
 		l.run.Notes = append(l.run.Notes, fmt.Sprintf("The wall probe was silent from %.0f s on: the wall counts as not measured.", l.felt))
 	}
+}
+
+// What is left of a charge when it is gone, and for how long before the leg ends: below the
+// larger of the two nothing can be told of a hole any more.
+const (
+	goneShare   = 0.02 // of the largest pressure of the leg
+	gonePa      = 10.0
+	goneSeconds = 5.0
+)
+
+// isSpent reports whether a charge that was shut off has been gone for a while.
+func (l *leg) isSpent(t, p float64) bool {
+	if l.shutAt == 0 || math.Abs(p) > math.Max(goneShare*l.peak, gonePa) {
+		l.spent = 0
+		return false
+	}
+	if l.spent == 0 {
+		l.spent = t
+	}
+	return t-l.spent >= goneSeconds
 }
 
 // step works out the phase: charging until the pressure has stood below its peak for

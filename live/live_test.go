@@ -634,3 +634,50 @@ func killed(t *testing.T, cmd *exec.Cmd, after int, looked func()) (disk float64
 	}
 	return disk
 }
+
+// A charge that is gone ends the leg and says so: nothing more can be read from it. What
+// was read says how large the hole is.
+func TestGonePressureEndsTheLeg(t *testing.T) {
+	for _, c := range []struct {
+		name string
+		leak float64 // m
+		ends bool    // before its planned end
+	}{
+		{"through 1.5 mm", 1.5e-3, true},
+		{"through 0.3 mm", 0.3e-3, false},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			run(t, sim.Vessel{Volume: 0.033, Leak: c.leak}, "engine-vacuum", func(t *testing.T, x shop) {
+				x.leg(t, record.RunDrift)
+				x.leg(t, record.RunHold)
+				if got := strings.Contains(view(x.bench).Result, "The pressure is gone"); got != c.ends {
+					t.Errorf("it says %q", view(x.bench).Result)
+				}
+				if o := x.result(t).Test.Outcome; c.ends && o != record.OverLimit {
+					t.Errorf("the verdict is %s", o)
+				}
+			})
+		})
+	}
+}
+
+// Two seconds of dead time lie between commands that charge or draw; stopping and opening to
+// the air never wait.
+func TestDeadTime(t *testing.T) {
+	run(t, sim.Vessel{Volume: 0.033, Leak: 0.3e-3}, "engine-vacuum", func(t *testing.T, x shop) {
+		b := x.bench
+		must(t, b.Start(ctx, record.RunHold))
+		if err := b.Rig(ctx, instrument.Charge); err == nil || !strings.Contains(err.Error(), "a moment ago") {
+			t.Errorf("charged at once again: %v", err)
+		}
+		must(t, b.Rig(ctx, instrument.Open))
+		must(t, b.Stop())
+		if err := b.Start(ctx, record.RunVacuum); err == nil || !strings.Contains(err.Error(), "a moment ago") {
+			t.Errorf("drawn down at once: %v", err)
+		}
+		must(t, b.Start(ctx, record.RunZero)) // neither charges nor draws
+		must(t, b.Stop())
+		time.Sleep(2 * time.Second)
+		must(t, b.Rig(ctx, instrument.Charge))
+	})
+}

@@ -40,6 +40,7 @@ type liveData struct {
 	Address string // of the module in use
 	Volume  string
 	Sealed  int
+	Open    int // of the seal list
 	Max     string
 }
 
@@ -61,6 +62,7 @@ func (s *server) showLive(c *echo.Context, failed error) error {
 	d.Max = fmt.Sprintf("%.1f inH2O (%.1f kPa)", d.Arch.MaxPa/units.InH2O, d.Arch.MaxPa/1e3)
 	su := d.Test.Setup
 	d.Sealed = len(su.Sealed)
+	d.Open = max(0, len(d.Arch.Seal)-d.Sealed)
 	d.Volume = "by the known orifice"
 	if su.Volume > 0 {
 		d.Volume = fmt.Sprintf("%.3g L ± %.2g %%", su.Volume*1e3, su.VolumeTolerance*100)

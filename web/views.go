@@ -133,13 +133,24 @@ type quantityField struct {
 	Kind, Bare  string // what it measures, and the unit of a bare number
 	Value       string
 	Beside      string // the value in its second unit
+	Units       string // that it may be tapped in, between spaces; empty where there is but one
 }
+
+// mostUnits is how many units a field offers to the finger.
+const mostUnits = 5
 
 // quantity makes a field of a kind by its name.
 func quantity(name, label, kind, bare, value string) quantityField {
 	q := quantityField{Name: name, Label: label, Kind: kind, Bare: bare, Value: value}
 	if k, ok := kindOf(kind); ok {
 		q.Beside, _ = units.Beside(value, k, bare)
+		offered := []string{bare}
+		for _, u := range units.Symbols(k) {
+			if u != bare && !strings.Contains(u, " ") && len(offered) < mostUnits {
+				offered = append(offered, u)
+			}
+		}
+		q.Units = strings.Join(offered, " ")
 	}
 	return q
 }

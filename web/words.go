@@ -55,7 +55,7 @@ var shortcuts = []shortcut{
 	{[]string{"+", "−", "0"}, "on the Map: closer, wider, all of it; arrows move it"},
 	{[]string{"l"}, "on a leak-down test: read it live"},
 	{[]string{"space", "m", "b"}, "on a live bench: start or stop, mark, bell on or off"},
-	{[]string{"c", "p"}, "on a live bench, held down: top up the charge, charge a leg"},
+	{[]string{"c"}, "on a live bench, after space: yes, charge"},
 	{[]string{"d"}, "day or night"},
 	{[]string{"?"}, "this list"},
 	{[]string{"Tab"}, "from field to field; every plot's handles are fields too"},

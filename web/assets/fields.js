@@ -23,6 +23,23 @@ Alpine.data("quantity", () => ({
     this.beside = this.$root.querySelector(".beside").textContent;
     if (!this.beside) this.show(); // typed before this script was here
   },
+  // Under the finger: a minus, which number pads leave out, and the units. The row lies over
+  // what is below and moves nothing.
+  offer() {
+    const input = this.$root.querySelector("input");
+    if (this.$root.querySelector(".pad")) return;
+    const pad = document.createElement("div");
+    pad.className = "pad";
+    const key = (words, label, act) => {
+      const b = Object.assign(document.createElement("button"), { type: "button", tabIndex: -1, textContent: words, ariaLabel: label });
+      b.addEventListener("pointerdown", (e) => e.preventDefault()); // the field keeps the focus
+      b.addEventListener("click", () => { input.value = act(input.value); input.dispatchEvent(new Event("input", { bubbles: true })); });
+      pad.append(b);
+    };
+    key("±", "change the sign", (v) => (/^\s*[-−]/.test(v) ? v.replace(/^\s*[-−]\s*/, "") : `-${v.trimStart()}`));
+    for (const u of input.dataset.units.split(" ")) key(u, `in ${u}`, (v) => `${(v.match(/^\s*[-+−]?[\d.,]*/) || [""])[0].trim()} ${u}`);
+    this.$root.append(pad);
+  },
   show() { return this.ask(() => ""); }, // half typed, a unit is not wrong yet
   check() { return this.ask((wrong) => (wrong ? "not understood" : "")); }, // one line: a longer word would push away the button being pressed
   async ask(refused) {

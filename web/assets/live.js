@@ -126,7 +126,6 @@ function start() {
 
   // What the bench says.
   function show(v) {
-    const before = view;
     view = v;
     dirty = true;
     const words = $("next");
@@ -150,8 +149,7 @@ function start() {
     steps(v);
     if (bellSeen >= 0 && v.bell > bellSeen) ring();
     bellSeen = v.bell;
-    if (v.result && (!before || before.result !== v.result)) $("next").textContent = `${v.result} ${v.next}`;
-    else if (v.result && !v.leg) $("next").textContent = `${v.result} ${v.next}`;
+    if (v.result) $("next").textContent = `${v.result} ${v.next}`;
   }
   let stepsShown = "";
   function steps(v) {
@@ -172,7 +170,7 @@ function start() {
         const b = Object.assign(document.createElement("button"), { type: "button", className: "again", textContent: s.state === "done" ? "again" : "make" });
         b.dataset.step = s.key;
         b.setAttribute("aria-label", `${s.state === "done" ? "make again" : "make"}: ${s.name}`);
-        b.addEventListener("click", () => send({ do: s.state === "done" ? "redo" : "start", leg: s.leg }, b));
+        meant(b, () => moves(s.leg), () => send({ do: s.state === "done" ? "redo" : "start", leg: s.leg }, b));
         li.append(b);
       }
       return li;
@@ -225,6 +223,55 @@ function start() {
     }
   }
 
+  // What charges or draws wants a hand that means it: the button is held down for a moment,
+  // or its key is followed by another. With the seal list open it asks first. Stop and
+  // opening to the air never wait.
+  const heldFor = 800, armedFor = 5000, deadFor = 2000;
+  const charging = ["rig", "hold", "vacuum", "reference"];
+  const open = Number(root.dataset.open || 0);
+  const moves = (leg) => (view && (view.commands || []).includes("charge") && charging.includes(leg));
+  async function sealed() {
+    if (!open) return true;
+    const d = $("unsealed");
+    d.showModal();
+    return new Promise((ok) => d.addEventListener("close", () => ok(d.returnValue === "go"), { once: true }));
+  }
+  let armed = null; // what the second key would do, and until when
+  function meant(button, needed, act) {
+    let timer = 0, fired = false; // fired: the click that ends the holding is none of its own
+    const off = () => { clearTimeout(timer); timer = 0; button.removeAttribute("data-holding"); };
+    const go = async () => {
+      off();
+      armed = null;
+      if (root.dataset.quiet !== undefined) { hint("A moment: the rig was told to charge just now. Press again in two seconds."); return; }
+      if (!await sealed()) return;
+      root.dataset.quiet = "";
+      setTimeout(() => delete root.dataset.quiet, deadFor);
+      act();
+    };
+    button.addEventListener("pointerdown", (e) => {
+      fired = false;
+      if (!needed() || e.button) return;
+      button.setAttribute("data-holding", "");
+      timer = setTimeout(() => { fired = true; go(); }, heldFor);
+    });
+    for (const type of ["pointerup", "pointerleave", "pointercancel"]) button.addEventListener(type, () => { if (timer) { off(); hint("Hold the button down: it charges the car."); } });
+    button.addEventListener("click", (e) => {
+      if (fired) { fired = false; return; }
+      if (!needed()) { act(); return; }
+      if (e.detail) return; // by hand: the holding counts
+      armed = { go, until: Date.now() + armedFor };
+      hint("Press c within five seconds: it charges the car.");
+    });
+    button.addEventListener("contextmenu", (e) => e.preventDefault()); // a long touch
+  }
+  document.addEventListener("keydown", (e) => {
+    if (e.key !== "c" || !armed || /INPUT|TEXTAREA|SELECT/.test(e.target.tagName)) return;
+    e.preventDefault();
+    if (Date.now() < armed.until) armed.go();
+  });
+  function hint(words) { const n = $("next"); n.textContent = words; }
+
   // Pressing a button.
   let presses = 0;
   async function send(what, button) {
@@ -249,8 +296,8 @@ function start() {
     b.hidden = false;
     b.textContent = words;
   }
-  $("main").addEventListener("click", () => send(view && view.leg ? { do: "stop" } : { do: "start", leg: view ? view.start : "" }, $("main")));
-  document.querySelectorAll("[data-command]").forEach((b) => b.addEventListener("click", () => send({ do: "rig", command: b.dataset.command }, b)));
+  meant($("main"), () => view && !view.leg && moves(view.start), () => send(view && view.leg ? { do: "stop" } : { do: "start", leg: view ? view.start : "" }, $("main")));
+  document.querySelectorAll("[data-command]").forEach((b) => meant(b, () => b.dataset.command === "charge" || b.dataset.command === "draw", () => send({ do: "rig", command: b.dataset.command }, b)));
   $("mark").addEventListener("click", () => { const f = $("markform"); f.hidden = !f.hidden; if (!f.hidden) f.elements.words.focus(); });
   $("markform").addEventListener("submit", async (e) => {
     e.preventDefault();
