@@ -687,10 +687,10 @@ func TestFoundByElimination(t *testing.T) {
 	must(t, s.AddFinding(ctx, "", id, n))
 	f, err := s.Load(ctx, id)
 	must(t, err)
-	if x := f.Findings[0]; x.By != record.ByElimination || !strings.Contains(x.RestsOn, "Cap on the tester") {
+	if x := f.Findings[0]; x.By != record.ByElimination || !strings.Contains(x.RestsOn, "Cap test") {
 		t.Errorf("%+v", x)
 	}
-	if p := s.Paper(ctx, f); !strings.Contains(fmt.Sprint(p.Sections), "by elimination; cleared: Cap on the tester") {
+	if p := s.Paper(ctx, f); !strings.Contains(fmt.Sprint(p.Sections), "by elimination; cleared: Cap test") {
 		t.Errorf("%+v", p.Sections)
 	}
 }

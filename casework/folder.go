@@ -185,7 +185,7 @@ func (s *Shop) nextWords(c record.Case, v record.Vehicle, t lastTest) string {
 	case record.Proof:
 		return "repeat the test, try the complaint"
 	case record.Closed:
-		return "closed; the vapour monitor has still to run"
+		return "closed; the EVAP monitor has still to run"
 	}
 	return ""
 }

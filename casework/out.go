@@ -169,7 +169,7 @@ func (w *paperWriter) tests(pr evidence.Proof) {
 	}
 	for i := range w.f.Tests {
 		if t := &w.f.Tests[i]; !t.Struck() && !shown[t.ID] && t.Outcome != record.NoOutcome {
-			w.hold(t, "Pressure or vacuum hold")
+			w.hold(t, "Leak-down test")
 		}
 	}
 	for _, x := range w.f.Results {

@@ -211,7 +211,7 @@ func (c Car) canBe(t knowledge.Test, n NewResult) error {
 	case b.On == bench.OnePart && !slices.ContainsFunc(c.Targets(t.Key), at):
 		return problem("part", "This test does not try that part.")
 	case b.On == bench.SealedSystem && n.Part != "" && !slices.ContainsFunc(c.SmokeEntries(), at):
-		return problem("part", "Nothing can be let into this car's vapour system there.")
+		return problem("part", "Nothing can be let into this car's EVAP system there.")
 	}
 	for _, r := range n.Readings {
 		if len(r.Places) > mostPlaces {

@@ -47,7 +47,7 @@ func (s *Shop) StartTest(ctx context.Context, key, caseID, repeatOf string) (str
 			t.Setup = record.Setup{VolumeHow: record.VolumeByLevel, VolumeTolerance: known, Tank: tank, Level: 0.5, Extra: 4e-3,
 				Limit: 0.508e-3, Barometer: gas.StandardPressure, Temperature: 293.15, Wet: true}
 			if _, ok := s.Archetype(v); !ok {
-				return "", problem("test", "This car has no vapour system that could be sealed and held.")
+				return "", problem("test", "This car has no EVAP system that could be sealed and held.")
 			}
 			car, err := s.carOf(tx, v)
 			if err != nil {

@@ -101,7 +101,7 @@ func TestResults(t *testing.T) {
 	}
 	k, err := s.Car(f.Vehicle, f.Corrections)
 	must(t, err)
-	if on := k.RestsOn(f, "neck", after.State.Odds("neck")); len(on) != 1 || !strings.Contains(on[0], "Smoke in the vapour system") {
+	if on := k.RestsOn(f, "neck", after.State.Odds("neck")); len(on) != 1 || !strings.Contains(on[0], "Smoke test, EVAP system") {
 		t.Errorf("the neck rests on %q", on)
 	}
 	if on := k.RestsOn(f, "cap", after.State.Odds("cap")); len(on) != 0 {

@@ -72,7 +72,7 @@ async function made(page, url, [key, on], done, repeat) {
   if (key === "decay") {
     if (repeat) {
       await page.goto(url + "/proof");
-      await page.click("button:has-text('Repeat: pressure or vacuum hold')");
+      await page.click("button:has-text('Repeat: leak-down test')");
     } else {
       await page.goto(url);
       await page.evaluate(() => { document.querySelector("#else").open = true; });

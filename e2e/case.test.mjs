@@ -60,9 +60,9 @@ test("a whole case by mouse: open, hold, find, repair, repeat, try, close, print
   await page.mouse.down();
   await page.mouse.move(box.x - 120, box.y + 60, { steps: 5 });
   await page.mouse.up();
-  await page.waitForSelector("text=Recognise again");
+  await page.waitForSelector("text=Find it again");
   assert.ok(Number(await page.inputValue("#end")) < 75);
-  await page.click("text=Recognise again");
+  await page.click("text=Find it again");
   await page.waitForSelector("text=recognised; drag");
 
   await page.click("text=Back to the case");
@@ -88,7 +88,7 @@ test("a whole case by mouse: open, hold, find, repair, repeat, try, close, print
   await page.waitForSelector("text=Waits for part until");
   await page.click("text=The repair is done");
 
-  await page.click("text=Repeat: pressure or vacuum hold");
+  await page.click("text=Repeat: leak-down test");
   assert.equal(await page.locator("#tolerance").inputValue(), "6", "the set-up is carried over");
   await leg(page, "drift", flat);
   await leg(page, "hold", trace(0.06, 150));
@@ -100,7 +100,7 @@ test("a whole case by mouse: open, hold, find, repair, repeat, try, close, print
   await page.fill("#how", "long idle, as the customer met it");
   await page.fill("#minutes", "20");
   await page.check("input[value=gone]");
-  await page.click("text=Write the trial down");
+  await page.click("text=Save the trial");
   await page.selectOption("#monitors", "incomplete");
   await page.click("button:has-text('Note')");
   await page.click("text=Close: repair proven");
@@ -164,7 +164,7 @@ test("a whole case by keyboard alone, from the Slate to the closed case, with a 
   await k.press("Control+a");
   await k.type("15");
   await k.press("Enter");
-  await page.waitForSelector("text=Recognise again");
+  await page.waitForSelector("text=Find it again");
   await page.waitForLoadState("load"); // the keys are the script's
   await k.press("?");
   await page.waitForSelector("dialog[open]");
@@ -211,7 +211,7 @@ test("a whole case by keyboard alone, from the Slate to the closed case, with a 
   await k.press("Tab");
   await k.press("Space");
   await k.press("Enter");
-  await page.waitForSelector("text=The proof is whole");
+  await page.waitForSelector("text=Repair proven: ready to close");
   await press("button[form=close]");
   await page.waitForSelector("h2:has-text('Repair proven')");
 });

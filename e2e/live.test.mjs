@@ -35,7 +35,7 @@ test("a live hold, leg after leg, to a firm verdict; two browsers see the same",
     await page.waitForFunction(() => /0:(1[2-9]|2)/.test(document.querySelector("[data-timer]").textContent));
     await page.click("[data-move]");
     await page.fill("#at", "9999");
-    await page.click("button:has-text('Move it')");
+    await page.click("button:has-text('Move start')");
     await page.waitForSelector("[data-say]:has-text('five seconds must lie behind it')");
     await page.click(".u-over", { position: { x: 80, y: 100 } });
     await page.waitForSelector("[data-moveform]", { state: "hidden" });
@@ -194,7 +194,7 @@ test("a scan by adapter: codes, history, self-made, clearing only after a saved 
     await take();
     await page.waitForSelector("h2:has-text('3 codes')");
     await page.waitForSelector("text=Freeze frame of P0442");
-    await page.waitForSelector("tr:has-text('vapour system, 0.040 in'):has-text('fails')");
+    await page.waitForSelector("tr:has-text('EVAP system, 0.040 in'):has-text('fails')");
     assert.deepEqual(await axe(page), []);
     await page.goto(url);
     await page.click("summary:has-text('Add a note, a photo, or what was unplugged')");

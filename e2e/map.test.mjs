@@ -38,7 +38,7 @@ test("the Map: tapped, flagged, found, suspected, exported", async () => {
   await page.goto(shop.base + sprat);
   await tap(page, "vent-valve");
   const panel = page.locator("#part");
-  assert.match(await panel.innerText(), /Vent valve[\s\S]*At rest: open \(spring; power moves it\)[\s\S]*canister, vent side[\s\S]*does not seal[\s\S]*Valve on the bench/i);
+  assert.match(await panel.innerText(), /Vent valve[\s\S]*At rest: open \(spring; power moves it\)[\s\S]*canister, vent side[\s\S]*does not seal[\s\S]*Valve bench test/i);
   await panel.locator("text=billow").click();
   await panel.locator("text=Flag the exit").click();
   await page.waitForSelector(".m-flag text:has-text('1')");
@@ -104,7 +104,7 @@ test("plugging belongs to the set-up, and what stands open is said", async () =>
   await tap(page, "vent-valve"); // held shut by power until now
   await page.click("button:has-text('take back')");
   await page.waitForSelector(".problem:has-text('Open to the air at the Vent filter')");
-  await page.click("text=Seal it as usual");
+  await page.click("text=Seal it the usual way");
   await page.waitForSelector(".problem", { state: "detached" });
   await tap(page, "neck");
   await page.click("text=Join the gauge here");
@@ -140,14 +140,14 @@ test("this car: a correction with a photo, an access card, and both at its like"
   await page.fill("#place", "behind the brush motor");
   await page.fill("#first", "brush guard");
   await page.fill("#cardminutes", "a while");
-  await page.click("text=Keep the card");
+  await page.click("text=Save the card");
   await page.waitForSelector("#problem:has-text('Minutes')");
   await tap(page, "canister");
   await page.click("text=Write an access card");
   await page.fill("#place", "behind the brush motor");
   await page.fill("#first", "brush guard");
   await page.fill("#cardminutes", "25");
-  await page.click("text=Keep the card");
+  await page.click("text=Save the card");
   await page.waitForSelector(".card:has-text('brush guard')");
   // Another sweeper of the make and model comes in.
   await page.goto(shop.base + "/cases/new");
@@ -163,13 +163,13 @@ test("this car: a correction with a photo, an access card, and both at its like"
   // What it is made of: refused with the reason, then said.
   await page.locator("details:has(#f-engine)").evaluate((d) => { d.open = true; });
   await page.selectOption("#f-engine", "turbo-petrol");
-  await page.click("text=That is what it is");
+  await page.click("text=Save what it is made of");
   await page.waitForSelector("#problem:has-text('a turbo engine has a charge side')");
   await page.locator("details:has(#f-engine)").evaluate((d) => { d.open = true; });
   assert.equal(await page.inputValue("#f-engine"), "turbo-petrol");
   await page.selectOption("#f-boost", "charged-jet");
   await page.selectOption("#f-crankcase", "regulator-turbo");
-  await page.click("text=That is what it is");
+  await page.click("text=Save what it is made of");
   await page.waitForSelector('svg.map [data-part="jet-pump"]');
 });
 

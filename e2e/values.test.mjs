@@ -1,7 +1,7 @@
 // What sources state of a car, each in its own unit, beside what was measured on it.
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { openShop } from "./shop.mjs";
+import { arrive, openShop } from "./shop.mjs";
 
 let shop;
 before(async () => { shop = await openShop(); });
@@ -35,7 +35,7 @@ test("two books contradict each other, a measurement stands beside them, and one
   assert.match(await page.innerText(".stated"), /22 to 30 ohm.*Harbour Books.*38 ± 3 Ω.*contradict/s);
   await page.fill("#read-coil-0", "26.1");
   for (const box of await page.locator("input[type=radio][value=yes]").all()) await box.check();
-  await page.click("button:has-text('Save result')");
+  await arrive(page, () => page.click("button:has-text('Save result')"));
   await page.goto(shop.base + marl + "/values");
   await page.waitForSelector("tr.measured:has-text('26.1 ohm')");
   await page.waitForSelector("tr:has-text('38 ± 3') small:has-text('lies outside')");

@@ -138,7 +138,7 @@ func TestProofByAnyTest(t *testing.T) {
 		missing string
 	}{
 		{"nothing failed", repaired(), false, "", "No test showed the fault"},
-		{"not repeated", repaired(smoke), false, "s1>", "has not been repeated: Smoke in the vapour system"},
+		{"not repeated", repaired(smoke), false, "s1>", "has not been repeated: Smoke test, EVAP system"},
 		{"smoke, and none afterwards", repaired(smoke, result("s2", 30, "smoke", "none", nil)), true, "s1>s2", ""},
 		{"made before the repair", repaired(smoke, result("s2", 10, "smoke", "none", nil)), false, "s1>", "has not been repeated"},
 		{"still there", repaired(smoke, result("s2", 30, "smoke", "exit", nil)), false, "s1>s2", "does not pass"},

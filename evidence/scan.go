@@ -54,7 +54,7 @@ func (r *reader) hotGas(x ScanFolder) {
 		hottest = math.Max(hottest, p.Value)
 	}
 	r.put(x.At, diagnose.Evidence{ID: x.ID, Kind: diagnose.Signed, Key: "egr-gas-hot", Absent: hottest <= bench.GasStandsOpen, Before: r.epoch(x.At) == 0,
-		Says: fmt.Sprintf("Gas behind the recirculation valve, told to be shut: %.0f °C", hottest)})
+		Says: fmt.Sprintf("Gas behind the EGR valve, told to be shut: %.0f °C", hottest)})
 }
 
 // bag is the codes of one epoch.

@@ -407,7 +407,7 @@ func exits(e diagnose.Evidence, at []string) (out []diagnose.Evidence) {
 func (r caseReader) seal(b bench.Test, t caseTest, e *diagnose.Evidence) error {
 	a, ok := r.book.Archetype(r.car.Of.Vapour)
 	if !ok {
-		return errors.New("this car has no vapour system that could be sealed")
+		return errors.New("this car has no EVAP system that could be sealed")
 	}
 	e.Entry, e.Set = a.Entry, a.Settings()
 	if b.Odds == bench.FromSmoke && t.Part != "" {

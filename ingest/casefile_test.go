@@ -78,7 +78,7 @@ func TestCaseFilesThatCannotBe(t *testing.T) {
 		`the reading "crankcase, idle"`:                       `{"schema": "wexter-diagnose/1", ` + car + `, "tests": [{"test": "crankcase-manometer", "readings": {"crankcase, idle": "4 furlongs"}}]}`,
 		"a repair begins an epoch":                            `{"schema": "wexter-diagnose/1", ` + car + `, "repairs": [{"fault": "cap"}]}`,
 		"epoch 1: it begins with no repair":                   `{"schema": "wexter-diagnose/1", ` + car + `, "epochs": [{}]}`,
-		"no vapour system":                                    `{"schema": "wexter-diagnose/1", "archetypes": ["turbo-diesel"], "tests": [{"test": "smoke", "outcome": "none"}]}`,
+		"no EVAP system":                                      `{"schema": "wexter-diagnose/1", "archetypes": ["turbo-diesel"], "tests": [{"test": "smoke", "outcome": "none"}]}`,
 		"larger than 1 MB":                                    `{"schema": "` + strings.Repeat("x", maxCaseBytes) + `"}`,
 	} {
 		t.Run(say, func(t *testing.T) {

@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"slices"
 	"time"
 
 	"wexter/casework"
@@ -88,6 +89,7 @@ func (b *Bench) Start(ctx context.Context, kind record.RunKind) error {
 	}
 	b.mu.Lock()
 	b.leg, b.estimate, b.result = &leg{run: r}, nil, ""
+	b.noteMove(after)
 	b.changed()
 	b.mu.Unlock()
 	return work(ctx, g, after)
@@ -97,20 +99,27 @@ func (b *Bench) Start(ctx context.Context, kind record.RunKind) error {
 // hand are one. Stop, and opening to the air, never wait.
 const deadTime = 2 * time.Second
 
-// mayMove refuses what charges or draws too soon after the last such command, and notes the
-// moment. The bench is locked.
+// moves reports whether one of the commands charges or draws, on this rig.
+func (b *Bench) moves(commands []instrument.Command) bool {
+	return slices.ContainsFunc(commands, func(c instrument.Command) bool {
+		return (c.Do == instrument.Charge || c.Do == instrument.Draw) && can(b.about, c.Do)
+	})
+}
+
+// mayMove refuses what charges or draws too soon after the last such command. The bench is
+// locked.
 func (b *Bench) mayMove(commands []instrument.Command) error {
-	for _, c := range commands {
-		if c.Do != instrument.Charge && c.Do != instrument.Draw || !can(b.about, c.Do) {
-			continue
-		}
-		now := b.hub.shop.Now()
-		if since := now.Sub(b.moved); since >= 0 && since < deadTime {
-			return refuse("The rig was told to charge or draw a moment ago; wait two seconds and press again")
-		}
-		b.moved = now
+	if since := b.hub.shop.Now().Sub(b.moved); b.moves(commands) && since >= 0 && since < deadTime {
+		return refuse("The rig was told to charge or draw a moment ago; wait two seconds and press again")
 	}
 	return nil
+}
+
+// noteMove notes the moment of a command that charges or draws. The bench is locked.
+func (b *Bench) noteMove(commands []instrument.Command) {
+	if b.moves(commands) {
+		b.moved = b.hub.shop.Now()
+	}
 }
 
 // work sends a rig the commands that it knows, one after another.
@@ -236,7 +245,9 @@ func (b *Bench) Rig(ctx context.Context, command string) error {
 	g, a, target := b.gauge, b.about, b.live.ChargeTo(kind)
 	var soon error
 	if g != nil && can(a, command) {
-		soon = b.mayMove([]instrument.Command{{Do: command}})
+		if soon = b.mayMove([]instrument.Command{{Do: command}}); soon == nil {
+			b.noteMove([]instrument.Command{{Do: command}})
+		}
 	}
 	b.mu.Unlock()
 	switch {

@@ -153,7 +153,7 @@ func TestPredictedTrace(t *testing.T) {
 			t.Fatal(err)
 		}
 		page := "/tests/" + f.Tests[0].ID
-		if code, body := b.get(page); code != 200 || strings.Contains(body, "p-ghost") || !strings.Contains(body, "What would this car show with") {
+		if code, body := b.get(page); code != 200 || strings.Contains(body, "p-ghost") || !strings.Contains(body, "Draw the trace of a suspect") {
 			t.Errorf("%d: nobody suspected, nothing predicted", code)
 		}
 		if code, body := b.get(page + "?suspect=flange-seal&size=large"); code != 200 || !strings.Contains(body, "p-ghost") || !strings.Contains(body, "flange seal, 1.7 mm") {

@@ -79,7 +79,7 @@ type setting struct {
 	Now          bool
 }
 
-var familyNames = map[string]string{"engine": "Engine and intake", "boost": "Charge side", "crankcase": "Crankcase", "recirculation": "Recirculation", "vapour": "Vapour system"}
+var familyNames = map[string]string{"engine": "Engine and intake", "boost": "Charge side", "crankcase": "Crankcase", "recirculation": "Recirculation", "vapour": "EVAP system"}
 
 // drawMap draws a case's car with what is known of it.
 func (s *server) drawMap(f evidence.Folder, set plumbing.Settings, link func(part string) string, chosen string, light lights) (mapView, error) {

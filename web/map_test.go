@@ -155,7 +155,7 @@ func TestACarWithoutVapourSystem(t *testing.T) {
 	if code != 200 || strings.Contains(body, "Start the bench") || strings.Contains(body, "Another hold") {
 		t.Fatalf("%d", code)
 	}
-	if code, body, _ := b.post(at+"/tests", b.fill(at)); code != 422 || !strings.Contains(body, "no vapour system") {
+	if code, body, _ := b.post(at+"/tests", b.fill(at)); code != 422 || !strings.Contains(body, "no EVAP system") {
 		t.Errorf("%d", code)
 	}
 	f, err := b.shop.Load(context.Background(), strings.TrimPrefix(at, "/cases/"))
@@ -228,7 +228,7 @@ func TestAnArchetypeThatIsGone(t *testing.T) {
 		t.Fatal(err)
 	}
 	c := "/cases/" + id
-	for path, want := range map[string]string{c: "is not known; known are", c + "/map": "What this car is made of", test: "Pressure or vacuum hold", c + "/found": "Something else", "/": "SQ-1"} {
+	for path, want := range map[string]string{c: "is not known; known are", c + "/map": "What this car is made of", test: "Leak-down test", c + "/found": "Something else", "/": "SQ-1"} {
 		t.Run(want, func(t *testing.T) {
 			if code, body := b.get(path); code != 200 || !strings.Contains(body, want) {
 				t.Errorf("%s: %d, %q is not said", path, code, want)

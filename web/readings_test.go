@@ -143,7 +143,7 @@ func TestProofOfWhatFailed(t *testing.T) {
 		t.Errorf("a repeat let in elsewhere: %d", code)
 	}
 	_, report := b.get(c + "/report")
-	for _, want := range []string{"The test that failed: ", "Smoke in the vapour system", "It failed too: ", "The same test after the repair", "stream at the filler neck", "judged", "by its readings"} {
+	for _, want := range []string{"The test that failed: ", "Smoke test, EVAP system", "It failed too: ", "The same test after the repair", "stream at the filler neck", "judged", "by its readings"} {
 		if !strings.Contains(report, want) {
 			t.Errorf("the report does not print %q", want)
 		}

@@ -246,7 +246,7 @@ func (s *server) scanEntry(x evidence.ScanFolder) entry {
 	}
 	var notes []string
 	if st := x.Read.Readiness["evap"]; st != "" && st != obd.Unsupported {
-		notes = append(notes, "vapour monitor "+map[string]string{obd.Complete: "complete", obd.Incomplete: "not complete"}[st])
+		notes = append(notes, "EVAP monitor "+map[string]string{obd.Complete: "complete", obd.Incomplete: "not complete"}[st])
 	}
 	for _, k := range []string{"06", "07"} {
 		if v, ok := x.Read.Live[k]; ok {

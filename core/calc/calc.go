@@ -253,11 +253,11 @@ var All = append([]Calculator{
 			return []Line{plain("Resistance warm", CoilAt(v["r"], v["t"]), "Ω")}, nil
 		}},
 	{"egr", "Recirculated share", "At the same speed and manifold pressure, the air that is missing is recirculated gas.", "speed-density; the charge's temperature corrected",
-		[]Field{{"m", "Measured air", Plain, "g/s", "8", 0.01, 1000}, {"m0", "Without recirculation", Plain, "g/s", "10", 0.01, 1000}, {"t0", "Charge without it", units.Temperature, "°C", "30", 233.15, 573.15}, {"t1", "Charge with it", units.Temperature, "°C", "45", 233.15, 573.15}},
+		[]Field{{"m", "Measured air", Plain, "g/s", "8", 0.01, 1000}, {"m0", "Without EGR", Plain, "g/s", "10", 0.01, 1000}, {"t0", "Charge without it", units.Temperature, "°C", "30", 233.15, 573.15}, {"t1", "Charge with it", units.Temperature, "°C", "45", 233.15, 573.15}},
 		func(v map[string]float64) ([]Line, error) {
 			x := 1 - v["m"]/(v["m0"]*v["t0"]/v["t1"])
 			if x < 0 {
-				return nil, fmt.Errorf("Measured air: more than without recirculation; compare at the same speed and manifold pressure")
+				return nil, fmt.Errorf("Measured air: more than without EGR; compare at the same speed and manifold pressure")
 			}
 			return []Line{plain("Recirculated", 100*x, "%"), plain("Uncorrected it would read", 100*(1-v["m"]/v["m0"]), "%")}, nil
 		}},

@@ -100,7 +100,7 @@ func wrongUnit(r *run) string {
 	in, kPa := peak/249.089, peak/1e3
 	switch {
 	case r.peak > mostStart:
-		return fmt.Sprintf("The hold starts at %.1f inH2O (%.2f kPa), over the 1 psi (27.7 inH2O) that a vapour system is allowed. Is the unit right?", in, kPa)
+		return fmt.Sprintf("The hold starts at %.1f inH2O (%.2f kPa), over the 1 psi (27.7 inH2O) that an EVAP system is allowed. Is the unit right?", in, kPa)
 	case r.peak < -deepest:
 		return fmt.Sprintf("The hold starts at %.1f inH2O (%.2f kPa) below the barometer; a tank may collapse beyond 20 inH2O. Is the unit right?", in, kPa)
 	case peak < leastStart:

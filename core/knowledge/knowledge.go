@@ -217,5 +217,5 @@ func (b Book) Explain(code string) Code {
 	if MakersOwn(code) {
 		return Code{Code: code, Says: "maker's code", Read: "The maker gives this number its meaning; look it up in the maker's own list."}
 	}
-	return Code{Code: code, Says: "not in the Book", Read: "A generic code outside vapour, air and recirculation."}
+	return Code{Code: code, Says: "not in the Book", Read: "A generic code outside vapour, air and EGR."}
 }

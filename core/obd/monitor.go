@@ -28,8 +28,8 @@ var (
 // MonitorWords are the names of monitors as the screens say them.
 var MonitorWords = map[string]string{
 	"misfire": "misfire", "fuel": "fuel system", "components": "components", "catalyst": "catalyst", "heated_catalyst": "heated catalyst",
-	"evap": "vapour system", "secondary_air": "secondary air", "gasoline_filter": "particulate filter, petrol", "oxygen_sensor": "oxygen sensors",
-	"oxygen_heater": "oxygen sensor heaters", "egr": "exhaust recirculation or valve timing", "nmhc_catalyst": "NMHC catalyst", "nox": "NOx after-treatment",
+	"evap": "EVAP system", "secondary_air": "secondary air", "gasoline_filter": "particulate filter, petrol", "oxygen_sensor": "oxygen sensors",
+	"oxygen_heater": "oxygen sensor heaters", "egr": "EGR or valve timing", "nmhc_catalyst": "NMHC catalyst", "nox": "NOx after-treatment",
 	"boost": "boost pressure", "exhaust_sensor": "exhaust gas sensor", "particulate_filter": "particulate filter",
 }
 
@@ -132,9 +132,9 @@ type TestResult struct {
 // monitorNames: on-board monitor ids of SAE J1979 (from memory).
 var monitorNames = map[byte]string{
 	0x01: "oxygen sensor, bank 1 sensor 1", 0x02: "oxygen sensor, bank 1 sensor 2", 0x05: "oxygen sensor, bank 2 sensor 1", 0x06: "oxygen sensor, bank 2 sensor 2",
-	0x21: "catalyst, bank 1", 0x22: "catalyst, bank 2", 0x31: "exhaust recirculation, bank 1", 0x32: "exhaust recirculation, bank 2",
-	0x33: "exhaust recirculation, bank 3", 0x34: "exhaust recirculation, bank 4", 0x35: "valve timing, bank 1", 0x36: "valve timing, bank 2",
-	0x39: "vapour system, cap off or 0.150 in", 0x3A: "vapour system, 0.090 in", 0x3B: "vapour system, 0.040 in", 0x3C: "vapour system, 0.020 in", 0x3D: "purge flow",
+	0x21: "catalyst, bank 1", 0x22: "catalyst, bank 2", 0x31: "EGR, bank 1", 0x32: "EGR, bank 2",
+	0x33: "EGR, bank 3", 0x34: "EGR, bank 4", 0x35: "valve timing, bank 1", 0x36: "valve timing, bank 2",
+	0x39: "EVAP system, cap off or 0.150 in", 0x3A: "EVAP system, 0.090 in", 0x3B: "EVAP system, 0.040 in", 0x3C: "EVAP system, 0.020 in", 0x3D: "purge flow",
 	0x41: "oxygen sensor heater, bank 1 sensor 1", 0x42: "oxygen sensor heater, bank 1 sensor 2", 0x71: "secondary air", 0x81: "fuel system, bank 1", 0x82: "fuel system, bank 2",
 	0x85: "boost pressure", 0xA1: "misfire, all cylinders",
 }

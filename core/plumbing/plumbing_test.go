@@ -87,7 +87,7 @@ func TestImpossibleCarsAreRefusedWithTheReason(t *testing.T) {
 		{plain.With("crankcase", "regulator-turbo"), "only a charged petrol engine"},
 		{plain.With("vapour", "no-vapour"), "petrol gives off vapour"},
 		{plumbing.Combination{Engine: "turbo-diesel", Boost: "charged", Crankcase: "regulator-inlet", Recirculation: "egr-vacuum", Vapour: "no-vapour"}, "no manifold vacuum"},
-		{plumbing.Combination{Engine: "turbo-diesel", Boost: "charged", Crankcase: "regulator-inlet", Recirculation: "egr-motor", Vapour: "engine-vacuum"}, "no vapour system"},
+		{plumbing.Combination{Engine: "turbo-diesel", Boost: "charged", Crankcase: "regulator-inlet", Recirculation: "egr-motor", Vapour: "engine-vacuum"}, "no EVAP system"},
 		{turbo.With("boost", "charged").With("recirculation", "no-egr").With("vapour", "early-ported"), "ported fitting"},
 		{plain.With("vapour", "early-ported").With("recirculation", "egr-motor"), "of that age"},
 		{plain.With("engine", "steam"), `"steam" is not known; known are na-maf`},

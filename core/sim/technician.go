@@ -465,7 +465,7 @@ func (t *technician) selfCheck() {
 func (t *technician) seal() {
 	a, ok := t.book.Archetype(t.Vapour)
 	if !ok {
-		t.refuse("it has no vapour system that can be sealed")
+		t.refuse("it has no EVAP system that can be sealed")
 		return
 	}
 	t.saved = t.Drive(Key)
