@@ -33,6 +33,13 @@ test("a live hold, leg after leg, to a firm verdict; two browsers see the same",
     // The start of the hold is moved, by typing and by tapping the trace.
     module.tell("run", "24s");
     await page.waitForFunction(() => /0:(1[2-9]|2)/.test(document.querySelector("[data-timer]").textContent));
+    // The trace is drawn in its own colour: the day's, rgb(31, 78, 140).
+    await page.waitForFunction(() => {
+      const c = document.querySelector("[data-trace] canvas");
+      const d = c && c.width ? c.getContext("2d").getImageData(0, 0, c.width, c.height).data : [];
+      for (let i = 0; i < d.length; i += 4) if (d[i + 3] > 200 && Math.abs(d[i] - 31) < 12 && Math.abs(d[i + 1] - 78) < 12 && Math.abs(d[i + 2] - 140) < 12) return true;
+      return false;
+    });
     await page.click("[data-move]");
     await page.fill("#at", "9999");
     await page.click("button:has-text('Move start')");

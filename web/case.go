@@ -33,6 +33,7 @@ type caseData struct {
 	Live    []evidence.TestFolder
 	Waits   bool
 	Faults  []faultFamily // that this car can have
+	Leaders []leader      // the likeliest of them, best first
 	Part    string        // fault chosen on the Map
 	Diff    []difference
 	Paper   report.Paper
@@ -296,7 +297,10 @@ func (s *server) showForm(c *echo.Context, view, title string, failed error) err
 	switch {
 	case err != nil && view != "found.html": // an archetype that is gone: the words can still be written
 	case view == "found.html":
-		d.Faults, d.Part = s.canHave(d.Folder), c.QueryParam("part")
+		d.Faults, d.Leaders = s.canHave(d.Folder), s.leaders(c.Request().Context(), d.Folder)
+		if d.Part = c.QueryParam("part"); d.Part == "" && len(d.Leaders) > 0 {
+			d.Part = d.Leaders[0].Key
+		}
 		if k := cmp.Or(c.FormValue("part"), d.Part); k != "" && err == nil {
 			odds, err := s.shop.Odds(c.Request().Context(), d.Folder, k)
 			if err != nil {
@@ -322,6 +326,48 @@ func (s *server) showForm(c *echo.Context, view, title string, failed error) err
 		return s.again(c, failed, view, p)
 	}
 	return s.render(c, http.StatusOK, view, p)
+}
+
+// leader is a suspect at the head of a list of parts.
+type leader struct {
+	Key, Name string
+	Percent   int
+	Try       string // where it is tested by itself; empty where no test of the Book does
+}
+
+// mostLeaders is how many suspects stand at the head of the list of parts.
+const mostLeaders = 6
+
+// Leads reports whether a fault stands at the head of the list.
+func (d caseData) Leads(key string) bool {
+	return slices.ContainsFunc(d.Leaders, func(l leader) bool { return l.Key == key })
+}
+
+// leaders are the likeliest suspects of a case, best first; none where the odds cannot be
+// worked out.
+func (s *server) leaders(ctx context.Context, f evidence.Folder) (out []leader) {
+	t, err := s.shop.Think(ctx, f)
+	if err != nil {
+		return nil
+	}
+	marg := t.State.Marginals()
+	order := make([]int, len(marg))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(marg[b], marg[a]) })
+	for _, i := range order[:min(mostLeaders, len(order))] {
+		x := t.State.Suspects[i]
+		l := leader{Key: x.Key, Name: x.Name, Percent: int(marg[i]*100 + 0.5)}
+		for _, a := range slices.Concat(t.Plan.Actions, t.Plan.Without) {
+			if a.Part == x.Part {
+				l.Try = "/cases/" + f.Case.ID + "/do/" + a.Test + "?on=" + a.Part
+				break
+			}
+		}
+		out = append(out, l)
+	}
+	return out
 }
 
 // canHave lists the faults that a case's car can have, by family.

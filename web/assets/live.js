@@ -4,7 +4,11 @@ import uPlot from "uplot";
 const root = document.querySelector("[data-live]");
 const id = root && root.dataset.live;
 const $ = (name) => document.querySelector(`[data-${name}]`);
-const css = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+// A canvas takes no colour that depends on the scheme: an element is asked what it comes to.
+const probe = document.createElement("i");
+probe.hidden = true;
+document.body.append(probe);
+const css = (name) => { probe.style.color = `var(${name})`; return getComputedStyle(probe).color; };
 const clock = (s) => `${Math.floor(s / 60)}:${String(Math.floor(s % 60)).padStart(2, "0")}`;
 const legNames = { rig: "rig check", zero: "zero", drift: "drift leg", hold: "hold", vacuum: "vacuum hold", reference: "known orifice" };
 
