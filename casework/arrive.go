@@ -7,6 +7,7 @@ import (
 
 	"wexter/core/knowledge"
 	"wexter/core/obd"
+	"wexter/core/plumbing"
 	"wexter/core/record"
 	"wexter/evidence"
 	"wexter/store"
@@ -122,18 +123,8 @@ func (s *Shop) Guesses(v record.Vehicle, car Car, t *Thought) (out []Guess) {
 }
 
 func withFamily(v record.Vehicle, family, key string) record.Vehicle {
-	switch family {
-	case "engine":
-		v.Engine = key
-	case "boost":
-		v.Boost = key
-	case "crankcase":
-		v.Crankcase = key
-	case "recirculation":
-		v.Recirculation = key
-	case "vapour":
-		v.Archetype = key
-	}
+	c := plumbing.Combination{Engine: v.Engine, Boost: v.Boost, Crankcase: v.Crankcase, Recirculation: v.Recirculation, Vapour: v.Archetype}.With(family, key)
+	v.Engine, v.Boost, v.Crankcase, v.Recirculation, v.Archetype = c.Engine, c.Boost, c.Crankcase, c.Recirculation, c.Vapour
 	return v
 }
 

@@ -101,6 +101,17 @@ func TestOpenedBeforeTheCarIsThere(t *testing.T) {
 	n.Away = true
 	id, err := s.OpenCase(ctx, "", n)
 	must(t, err)
+	one, _, err := s.Export(ctx, id)
+	must(t, err)
+	if !strings.Contains(string(one), `"away": true`) {
+		t.Error("the bundle does not say that the car is away")
+	}
+	other := shop(t)
+	there, err := other.Import(ctx, one)
+	must(t, err)
+	if f, err := other.Load(ctx, there); err != nil || !f.Case.Away {
+		t.Errorf("taken in elsewhere: away %v, %v", f.Case.Away, err)
+	}
 	must(t, s.Arrived(ctx, "", id))
 	if f, err := s.Load(ctx, id); err != nil || f.Case.Away {
 		t.Errorf("away %v, %v", f.Case.Away, err)

@@ -93,23 +93,20 @@ func tapOf(tapped []string, kind knowledge.SuggestionKind, key, name string) chi
 func (s *server) partNamed(key string) string {
 	for _, f := range plumbing.Families {
 		for _, a := range s.shop.Book.Plumbing.Family(f) {
-			g, err := s.shop.Car(record.Vehicle{Engine: on(f, "engine", a.Key), Boost: on(f, "boost", a.Key), Crankcase: on(f, "crankcase", a.Key), Recirculation: on(f, "recirculation", a.Key), Archetype: on(f, "vapour", a.Key)}, nil)
+			c, err := s.shop.Book.Plumbing.Complete(plumbing.Combination{}.With(f, a.Key))
 			if err != nil {
 				continue
 			}
-			if p, ok := g.Graph.Part(key); ok {
+			g, err := s.shop.Book.Plumbing.Combine(c)
+			if err != nil {
+				continue
+			}
+			if p, ok := g.Part(key); ok {
 				return p.Name
 			}
 		}
 	}
 	return key
-}
-
-func on(family, want, key string) string {
-	if family == want {
-		return key
-	}
-	return ""
 }
 
 // kitLine says in one line what a bay works with: its own list, or the shop's.
