@@ -175,7 +175,7 @@ func (s *Shop) nextWords(c record.Case, v record.Vehicle, t lastTest) string {
 		case record.CannotTell:
 			return "cannot tell yet: see what would settle it"
 		case record.CannotPressurise:
-			return "cannot be charged: find what is open"
+			return "will not build pressure: find what is open"
 		}
 		return "size the leak, then find it"
 	case record.Found:

@@ -493,7 +493,7 @@ func (b *Bench) next(v *View, target float64, to func(float64) string) string {
 	case l.run.Kind == record.RunDrift:
 		return "Hands off, doors shut. It ends by itself and rings."
 	case l.phase == Charging && t > 90:
-		return "It does not come up: a part is off, open or split wide, or the supply is too small. Stop, and say on the set-up page that it cannot be charged."
+		return "It does not come up: a part is off, open or split wide, or the supply is too small. Stop, and say on the set-up page that it will not build pressure."
 	case l.phase == Charging:
 		if hand {
 			return "Charge to " + to(b.target(l.run.Kind)) + " and shut off."

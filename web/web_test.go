@@ -23,6 +23,7 @@ import (
 	"wexter/casework"
 	"wexter/demo"
 	"wexter/ingest"
+	"wexter/report"
 	"wexter/instrument"
 	"wexter/live"
 	"wexter/store"
@@ -406,7 +407,7 @@ func TestImportOverTheWeb(t *testing.T) {
 	if code, body, at := other.upload("/import", other.fill("/"), "bundle", "c.json", []byte(bundle)); code != 200 || !strings.HasPrefix(at, "/cases/") {
 		t.Errorf("%d %s", code, body[:min(len(body), 200)])
 	}
-	if code, body, _ := other.upload("/import", other.fill("/"), "bundle", "c.json", []byte(strings.Replace(bundle, "case/6", "case/9", 1))); code != 422 || !strings.Contains(body, "newer Wexter") {
+	if code, body, _ := other.upload("/import", other.fill("/"), "bundle", "c.json", []byte(strings.Replace(bundle, report.Schema, "wexter-case/99", 1))); code != 422 || !strings.Contains(body, "newer Wexter") {
 		t.Errorf("a newer schema: %d", code)
 	}
 }

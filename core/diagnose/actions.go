@@ -26,7 +26,7 @@ var holdOutcomes = []struct {
 	{"holds", "holds", 0, 0.25e-3},
 	{"small", "leaks, within 0.020 in", 0.25e-3, 0.508e-3},
 	{"over", "leaks, over 0.020 in", 0.508e-3, 2e-3},
-	{"wide", "wide open, or cannot be charged", 2e-3, math.Inf(1)},
+	{"wide", "will not build pressure", 2e-3, math.Inf(1)},
 }
 
 func (m *Model) holdWords(entry string, set plumbing.Settings) []outcome {

@@ -17,13 +17,13 @@ func (s *State) actionName(t knowledge.Test, a Action) string {
 	switch {
 	case a.Plug != "":
 		l, _ := s.Graph.Part(a.Plug)
-		return "Hold, plugged at the " + plumbing.Lower(s.Graph.PlugName(l))
+		return "Leak-down test, plugged at the " + plumbing.Lower(s.Graph.PlugName(l))
 	case a.Part != "" && asked(t.Key).Odds == bench.FromEyes:
 		return "Look at the " + plumbing.Lower(p.Name)
 	case a.Part != "" && !asked(t.Key).NamesPart:
 		return t.Name + ": " + plumbing.Lower(p.Name)
 	case asked(t.Key).Odds == bench.FromHole:
-		return "Hold on the whole system"
+		return "Leak-down test, whole system"
 	}
 	return t.Name
 }
