@@ -23,9 +23,9 @@ import (
 	"wexter/casework"
 	"wexter/demo"
 	"wexter/ingest"
-	"wexter/report"
 	"wexter/instrument"
 	"wexter/live"
+	"wexter/report"
 	"wexter/store"
 	"wexter/web"
 )
