@@ -151,3 +151,25 @@ test("a room explains itself once; the question mark tells keys and words", asyn
   const help = await page.locator("dialog[open]").innerText();
   for (const word of ["Strip", "Proof", "the main action of the page"]) assert.ok(help.includes(word), `${word} is not explained`);
 });
+
+test("on glass a quantity offers a minus and its units, and the hint follows", async () => {
+  const page = await shop.page({ viewport: sizes[1], hasTouch: true, isMobile: true });
+  await page.goto(shop.base + "/book/coil");
+  const field = page.locator("input[data-kind=temperature]").first();
+  await field.fill("10");
+  await field.focus();
+  const pad = page.locator(".pad:visible");
+  await pad.waitFor();
+  for (const b of await pad.locator("button").all()) {
+    const box = await b.boundingBox();
+    assert.ok(box.width >= target && box.height >= target, `a key of ${box.width} × ${box.height}`);
+  }
+  await pad.locator("button", { hasText: "±" }).tap();
+  assert.equal(await field.inputValue(), "-10");
+  await pad.locator("button", { hasText: "°F" }).tap();
+  assert.equal(await field.inputValue(), "-10 °F");
+  await page.waitForFunction(() => /−23\.3|-23\.3/.test(document.querySelector(".field:focus-within .beside").textContent));
+  await pad.locator("button", { hasText: "±" }).tap();
+  assert.equal(await field.inputValue(), "10 °F");
+  assert.equal(await field.evaluate((e) => e === document.activeElement), true, "the field lost the focus");
+});
