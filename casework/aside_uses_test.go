@@ -49,7 +49,7 @@ func TestThinkingIsDoneAside(t *testing.T) {
 			return err
 		}},
 		{"a result", func() error {
-			_, err := s.AddResult(ctx, "", id, NewResult{Test: "readiness", Readings: nil, Outcome: "no-tool", Why: "said by one tap"})
+			_, err := s.AddResult(ctx, "", id, NewResult{Test: "readiness", Readings: nil, Outcome: "no-tool", Why: "tapped on the case"})
 			return err
 		}},
 		{"a finding", func() error {

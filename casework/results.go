@@ -14,7 +14,7 @@ import (
 	"wexter/store"
 )
 
-// NewObservation is something told or seen, by one tap.
+// NewObservation is a symptom or a circumstance that was tapped.
 type NewObservation struct {
 	Kind      record.SeenKind
 	Key, Part string
@@ -306,14 +306,14 @@ var unread = map[string]bench.Readings{
 	"none-incomplete": {"codes": {}, "open": bench.Said("not all")},
 }
 
-// Unread writes down, by one tap, that there are no codes, or why none were read, so that the
+// Unread records that there are no codes, or why none were read, so that the
 // hunt goes on.
 func (s *Shop) Unread(ctx context.Context, key, caseID, how string) error {
 	r, ok := unread[how]
 	if !ok {
 		return problem("scan", "There is no such answer: no scan tool here, no codes, or a car that checks nothing by itself.")
 	}
-	_, err := s.AddResult(ctx, key, caseID, NewResult{Test: bench.Readiness.Key, Readings: r, Outcome: how, Why: "said by one tap"})
+	_, err := s.AddResult(ctx, key, caseID, NewResult{Test: bench.Readiness.Key, Readings: r, Outcome: how, Why: "tapped on the case"})
 	return err
 }
 

@@ -243,7 +243,7 @@ func TestKitAndWays(t *testing.T) {
 	}
 }
 
-// Signs by one tap: again takes back, the opposite takes its place.
+// Tapped signs: again takes back, the opposite takes its place.
 func TestObserve(t *testing.T) {
 	s := shop(t)
 	id, _ := s.OpenCase(ctx, "", car("SQ 506"))

@@ -46,6 +46,7 @@ function inHand(target) {
     const r = reach(e);
     if (Math.min(r.width, r.height) < target - 0.5) out.push(`${name(e)} is ${r.width.toFixed(0)} × ${r.height.toFixed(0)}`);
   }
+  for (const e of document.querySelectorAll(".btn")) if (e.checkVisibility() && e.scrollWidth > e.clientWidth + 1) out.push(`the words of ${name(e)} do not fit`);
   const bar = document.querySelector("main > .actions"), first = bar && bar.querySelector(".btn");
   if (!first) return [...out, "no action bar"];
   const r = first.getBoundingClientRect();
@@ -172,4 +173,21 @@ test("on glass a quantity offers a minus and its units, and the hint follows", a
   await pad.locator("button", { hasText: "±" }).tap();
   assert.equal(await field.inputValue(), "10 °F");
   assert.equal(await field.evaluate((e) => e === document.activeElement), true, "the field lost the focus");
+});
+
+test("with a part singled out the bar still fits every screen", async () => {
+  const page = await shop.page();
+  await page.goto(shop.base + "/cases/new");
+  for (const [f, v] of [["plate", "SQ 961 H"], ["make", "Quillane"], ["model", "Stint"], ["codes", "P0442"]]) await page.fill("#" + f, v);
+  await page.click("text=Open the case");
+  await page.waitForSelector("[data-next]");
+  await page.locator("svg.map a.part[data-part=canister]").click();
+  await page.click("text=Flag the exit");
+  await page.waitForSelector(".actions >> text=Mark as found");
+  const found = [];
+  for (const size of sizes) {
+    await page.setViewportSize(size);
+    found.push(...(await page.evaluate(inHand, target)).map((f) => `at ${size.width}: ${f}`));
+  }
+  assert.deepEqual(found, []);
 });

@@ -90,7 +90,7 @@ test("a maker's code is looked up once, from the case and back to it", async () 
   await page.waitForFunction(() => !document.body.innerText.includes("Workshop manual, Hathmere, 2014"));
 });
 
-test("a sign by one tap, its opposite, and back; the kit of the case", async () => {
+test("a tapped sign, its opposite, and back; the kit of the case", async () => {
   const page = await shop.page();
   await openOf(page, "Hathmere Ibis");
   const before = await odds(page);

@@ -175,8 +175,8 @@ func (s *server) procedure(c *echo.Context) error {
 	return s.render(c, http.StatusOK, "procedure.html", s.page(c, t.Name+" · Book", "book", d))
 }
 
-// calculator works one formula out with what stands in the address, so that a result
-// can be gone back to and printed.
+// calculator works one formula out from the URL, so that Back works and a
+// result can be printed.
 func (s *server) calculator(c *echo.Context) error {
 	k, ok := calc.Find(c.Param("key"))
 	if !ok {

@@ -263,10 +263,22 @@ func (s *server) action(a diagnose.Action, base string, car casework.Car) action
 		}
 		v.Out = append(v.Out, outRow{Name: o.Name, Percent: int(100*o.Odds + 0.5), Bar: max(5, int(110*o.Odds)), Usual: o.Usual, Then: thenWords(o)})
 	}
-	if rest > 0.02 {
-		v.Out = append(v.Out, outRow{Name: "something else", Percent: int(100*rest + 0.5), Bar: max(5, int(110*rest))})
-	}
+	v.Out = restOf(v.Out, rest)
 	return v
+}
+
+// restOf adds what is left of the odds as one row: the one that says so already, or another.
+func restOf(rows []outRow, rest float64) []outRow {
+	const name = "something else"
+	if i := slices.IndexFunc(rows, func(r outRow) bool { return r.Name == name }); i >= 0 {
+		rows[i].Percent += int(100*rest + 0.5)
+		rows[i].Bar = min(110, rows[i].Bar+int(110*rest))
+		return rows
+	}
+	if rest <= 0.02 {
+		return rows
+	}
+	return append(rows, outRow{Name: name, Percent: int(100*rest + 0.5), Bar: max(5, int(110*rest))})
 }
 
 func thenWords(o diagnose.Outcome) string {

@@ -52,7 +52,7 @@ func TestTheReadingsJudge(t *testing.T) {
 }
 
 // No dead ends: without a scan tool, without codes, and on a car that checks nothing by itself
-// one tap goes on with the hunt.
+// a tap goes on with the hunt.
 func TestNoScanIsNoDeadEnd(t *testing.T) {
 	for _, how := range []string{"no-tool", "none-complete", "none-incomplete", "no-check"} {
 		t.Run(how, func(t *testing.T) {
@@ -73,7 +73,7 @@ func TestNoScanIsNoDeadEnd(t *testing.T) {
 	}
 }
 
-// Where recent work is told, what may have been renewed is asked by one tap, and the answer
+// Where recent work is told, what may have been renewed is asked and answered with a tap, and the answer
 // moves the odds.
 func TestRenewedIsAsked(t *testing.T) {
 	b := start(t, false)

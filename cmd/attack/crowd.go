@@ -275,7 +275,7 @@ func newCase(plate string) casework.NewCase {
 	return casework.NewCase{Plate: plate, Make: "Ostrel", Model: "Wherry", Year: 2019, TankL: 50, Metering: "maf", Archetype: "engine-vacuum", Complaint: "Lamp on."}
 }
 
-// liveTest makes a case with a test, and lists the module that it is to be read from.
+// liveTest makes a case with a test, and lists the module it will be read from.
 func liveTest(ctx context.Context, s *casework.Shop, address string) (string, error) {
 	id, err := s.OpenCase(ctx, "", newCase("LIVE 1"))
 	if err != nil {

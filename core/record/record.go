@@ -493,7 +493,7 @@ type (
 	ExitsSeen []ExitSeen
 )
 
-// Observation is something told, seen or known of a car's past, by one tap.
+// Observation is something told, seen or known of a car's past, tapped on the case.
 type Observation struct {
 	ID     string    `json:"id"`
 	CaseID string    `json:"case_id"`
