@@ -132,6 +132,7 @@ type NewCase struct {
 	Metering, Archetype                            string
 	Engine, Boost, Crankcase, Recirculation        string // may be left out, as TankL and Archetype: the Map then says what it assumes
 	Complaint, Circumstances, RecentWork, Deadline string
+	Who                                            string // works on it, initials
 	Codes                                          string
 	Seen                                           []NewObservation // signs, circumstances, parts renewed
 	Away                                           bool             // the car is not here yet
@@ -178,6 +179,9 @@ func (s *Shop) checkCase(n *NewCase) ([]string, error) {
 	}
 	if err := checkDate("inspection", n.Deadline); err != nil {
 		return nil, in("deadline", err)
+	}
+	if n.Who, err = initials(n.Who); err != nil {
+		return nil, err
 	}
 	codes, err := splitCodes(n.Codes)
 	if err != nil {
@@ -250,7 +254,7 @@ func (s *Shop) OpenCase(ctx context.Context, key string, n NewCase) (string, err
 			return "", err
 		}
 		c := record.Case{ID: newID(), Number: number, VehicleID: v.ID, Stage: record.Scan, Complaint: n.Complaint,
-			Circumstances: n.Circumstances, RecentWork: n.RecentWork, Deadline: n.Deadline, Away: n.Away, OpenedAt: s.now(), Version: 1}
+			Circumstances: n.Circumstances, RecentWork: n.RecentWork, Deadline: n.Deadline, Who: n.Who, Away: n.Away, OpenedAt: s.now(), Version: 1}
 		if err := tx.Add(&c); err != nil {
 			return "", err
 		}
@@ -337,6 +341,7 @@ func advance(tx store.Tx, c record.Case, stage record.Stage) error {
 // CaseWords are the words of a case, which may be changed while it is open.
 type CaseWords struct {
 	Complaint, Circumstances, RecentWork, Deadline string
+	Who                                            string // works on it, initials
 }
 
 // EditCase changes the words of a case; version is the one that was shown.
@@ -356,12 +361,15 @@ func (s *Shop) EditCase(ctx context.Context, key, id string, version int, w Case
 	if err := checkDate("inspection", w.Deadline); err != nil {
 		return err
 	}
+	if w.Who, err = initials(w.Who); err != nil {
+		return err
+	}
 	_, err = s.do(ctx, key, func(tx store.Tx) (string, error) {
 		c, err := open(tx, id, version)
 		if err != nil {
 			return "", err
 		}
-		c.Complaint, c.Circumstances, c.RecentWork, c.Deadline = w.Complaint, w.Circumstances, w.RecentWork, w.Deadline
+		c.Complaint, c.Circumstances, c.RecentWork, c.Deadline, c.Who = w.Complaint, w.Circumstances, w.RecentWork, w.Deadline, w.Who
 		return id, advance(tx, c, c.Stage)
 	})
 	return err

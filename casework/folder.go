@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"wexter/core/calendar"
 	"wexter/core/plumbing"
 	"wexter/core/record"
 	"wexter/evidence"
@@ -92,11 +93,15 @@ type SlateRow struct {
 	Next    string
 	Minutes int // that Next takes; 0 when nobody has worked it out
 	Waits   bool
-	Monitor bool // closed; only the vapour monitor has still to run
+	Monitor bool     // closed; only the EVAP monitor has still to run
+	Kit     []string // that Next needs
+	Left    Left
+	Due     Due
 }
 
-// Slate lists the open cases, and closed ones whose vapour monitor has still to run: what
-// can be worked on now first, then by when the waiting ends, then by age.
+// Slate lists the open cases, and closed ones whose EVAP monitor has still to run. Those with
+// an inspection come first, by how little time they have to spare; then what can be worked on
+// now, what waits, by when the waiting ends, and by age.
 func (s *Shop) Slate(ctx context.Context) ([]SlateRow, error) {
 	w, err := s.Ways(ctx)
 	if err != nil {
@@ -119,12 +124,15 @@ func (s *Shop) Slate(ctx context.Context) ([]SlateRow, error) {
 	for _, c := range cases {
 		row := SlateRow{Case: c, Vehicle: by[c.VehicleID], Waits: c.WaitUntil != nil && c.WaitUntil.After(s.now()), Monitor: c.Stage == record.Closed}
 		if thinks := c.Stage == record.Intake || c.Stage == record.Scan || c.Stage == record.Hunt; thinks && c.Next != "" && c.NextBasis == s.nextBasis(c, row.Vehicle, w) {
-			row.Next, row.Minutes = c.Next, c.NextMinutes
+			row.Next, row.Minutes, row.Kit = c.Next, c.NextMinutes, c.NextKit
 		} else {
 			row.Next = s.nextWords(c, row.Vehicle, newest[c.ID])
 		}
+		row.Left = Left{c.LeftMinutes, c.LeftDays, c.LeftNight || row.Monitor}
+		row.Due = due(s.Now().Local(), calendar.Usual(), c, row.Left)
 		rows = append(rows, row)
 	}
+	slices.SortStableFunc(rows, bySlack)
 	return rows, nil
 }
 
@@ -162,7 +170,7 @@ func (s *Shop) nextWords(c record.Case, v record.Vehicle, t lastTest) string {
 		if _, ok := s.Archetype(v); !ok { // no vapour system to seal and hold
 			return "look on the Map, take the procedures from there"
 		}
-		return "write the codes down, then hold"
+		return "write the codes down, then the leak-down test"
 	case record.Hunt:
 		switch t.Outcome {
 		case record.OverLimit:

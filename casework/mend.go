@@ -111,6 +111,7 @@ type NewRepair struct {
 	WaitNote             string
 	Causes               map[string]string // why what was found failed, by finding: see SetCause
 	Why                  string            // in words
+	Photo                *record.Photo
 }
 
 // AddRepair writes down a repair; with a date it waits for a part until then.
@@ -150,6 +151,9 @@ func (s *Shop) AddRepair(ctx context.Context, key, id string, n NewRepair) error
 		}
 		r := record.RepairDone{ID: newID(), CaseID: id, Action: n.Action, Parts: n.Parts, Seals: n.Seals, CostCents: n.CostCents,
 			Minutes: n.Minutes, Torque: n.TorqueNm, Lasting: n.Lasting, At: s.now()}
+		if r.Photo, err = hashOf(tx, c, n.Photo); err != nil {
+			return "", err
+		}
 		stage := record.Proof
 		if n.WaitUntil == nil {
 			r.DoneAt = &r.At

@@ -125,6 +125,7 @@ func (w *paperWriter) work() {
 			continue
 		}
 		put(&done, x.Lasts(), x.Action)
+		w.picture(x.Photo, x.Action)
 		put(&done, "parts", x.Parts)
 		put(&done, "seals", x.Seals)
 		if x.Torque > 0 {
@@ -133,6 +134,7 @@ func (w *paperWriter) work() {
 		put(&done, "time, cost", spent(x, w.s.Currency(w.ctx)))
 	}
 	w.section("Repair", done)
+	w.pictures()
 }
 
 // spent is what a repair took, as far as it was written down, in the shop's money.
@@ -205,6 +207,7 @@ func (w *paperWriter) seen() {
 			says += ", expected there"
 		}
 		put(&rows, x.At.Local().Format("2 Jan, 15:04"), strings.TrimSuffix(says+". "+x.Text, ". "))
+		w.picture(x.Photo, says)
 	}
 	for _, x := range w.f.Notes {
 		if x.Struck() {
@@ -409,6 +412,12 @@ func (s *Shop) Export(ctx context.Context, id string) (data []byte, number strin
 	seen := map[string]bool{}
 	var hashes []string
 	for _, x := range f.Findings {
+		hashes = append(hashes, x.Photo)
+	}
+	for _, x := range f.Repairs {
+		hashes = append(hashes, x.Photo)
+	}
+	for _, x := range f.Marks {
 		hashes = append(hashes, x.Photo)
 	}
 	for _, x := range f.Notes {

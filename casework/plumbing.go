@@ -186,6 +186,7 @@ type NewMark struct {
 	Size       record.ExitSize
 	Expected   bool
 	Odds       float64 // 0 to 1
+	Photo      *record.Photo
 }
 
 // AddMark marks an exit seen, a place looked at, or a suspect set by hand.
@@ -215,6 +216,9 @@ func (s *Shop) AddMark(ctx context.Context, key, caseID string, n NewMark) error
 			return "", err
 		}
 		m := record.MapMark{ID: newID(), CaseID: caseID, Kind: n.Kind, Part: n.Part, Odds: n.Odds, Size: n.Size, Expected: n.Expected, Text: n.Text, At: s.now()}
+		if m.Photo, err = hashOf(tx, c, n.Photo); err != nil {
+			return "", err
+		}
 		if err := addToCase(tx, caseID, &m); err != nil {
 			return "", err
 		}

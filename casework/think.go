@@ -30,6 +30,7 @@ type Thought struct {
 	Bay          diagnose.Bay
 	Words        string // next, for the Slate
 	Minutes      int
+	Kit          []string // that it needs
 }
 
 // mostThoughts is how many cases are kept in mind at once.
@@ -96,6 +97,10 @@ func (s *Shop) think(b knowledge.Book, f evidence.Folder, car Car, bay diagnose.
 	if len(t.Plan.Moves) > 0 {
 		m := t.Plan.Moves[0]
 		t.Words, t.Minutes = plumbing.Lower(m.Name), int(math.Round(m.Minutes))
+		if m.Action != nil {
+			test, _ := b.Test(m.Action.Test)
+			t.Kit = test.Kit
+		}
 	}
 	return t, nil
 }
@@ -183,7 +188,7 @@ func (s *Shop) nextBasis(c record.Case, v record.Vehicle, w Ways) string {
 	return hex.EncodeToString(h.Sum(nil)[:12])
 }
 
-// KeepNext remembers what is to be done next, for the Slate.
+// KeepNext remembers what is to be done next and what is left of a case, for the Slate.
 func (s *Shop) KeepNext(ctx context.Context, f evidence.Folder, t *Thought) error {
 	w, err := s.Ways(ctx)
 	if err != nil {
@@ -194,7 +199,14 @@ func (s *Shop) KeepNext(ctx context.Context, f evidence.Folder, t *Thought) erro
 	if c.NextBasis == basis || c.Stage == record.Closed {
 		return nil
 	}
-	c.Next, c.NextMinutes, c.NextBasis = t.Words, t.Minutes, basis
+	c.Next, c.NextMinutes, c.NextKit, c.NextBasis = t.Words, t.Minutes, t.Kit, basis
+	if err := s.InTurn(ctx, func() error {
+		l := s.leftOf(f, t)
+		c.LeftMinutes, c.LeftDays, c.LeftNight = l.Minutes, l.Days, l.Night
+		return nil
+	}); err != nil {
+		return err
+	}
 	if !f.Read() || !slices.Contains([]record.Stage{record.Intake, record.Scan, record.Hunt}, c.Stage) {
 		c.Next = "" // the order of the work says what is next
 	}

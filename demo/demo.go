@@ -113,28 +113,7 @@ func Fill(ctx context.Context, s *casework.Shop) error {
 	if err := Stock(ctx, s); err != nil {
 		return err
 	}
-	return Plan(ctx, s)
-}
-
-// Plan works out what is next on every open case, so that the Slate says it before
-// anybody opens one.
-func Plan(ctx context.Context, s *casework.Shop) error {
-	rows, err := s.Slate(ctx)
-	if err != nil {
-		return err
-	}
-	for _, r := range rows {
-		folder, err := s.Load(ctx, r.Case.ID)
-		if err != nil {
-			return err
-		}
-		if t, err := s.Think(ctx, folder); err == nil {
-			if err := s.KeepNext(ctx, folder, t); err != nil {
-				return err
-			}
-		}
-	}
-	return nil
+	return s.Plan(ctx)
 }
 
 // Stock writes down what the shop holds: its cases, as far as each has come.
@@ -327,7 +306,7 @@ func (f *filler) result(id string, n casework.NewResult) {
 func (f *filler) axle() {
 	f.at(3, 20)
 	id := f.open(casework.NewCase{Plate: "SQ 114 K", Make: "Hathmere", Model: "Tern", Year: 2019, OdometerKM: 61340, TankL: 62, Metering: "maf", Archetype: "engine-vacuum", Engine: "na-maf", Boost: "no-boost", Crankcase: "fixed-valve", Recirculation: "egr-stepper",
-		Complaint: "Lamp came on after the rear axle was out.", Circumstances: "No smell noticed, runs well.", RecentWork: "Rear axle out and in, 14 days ago.", Deadline: f.day(11), Codes: "P0456"})
+		Complaint: "Lamp came on after the rear axle was out.", Circumstances: "No smell noticed, runs well.", RecentWork: "Rear axle out and in, 14 days ago.", Who: "MK", Deadline: f.day(11), Codes: "P0456"})
 	f.told(id, record.SeenContext, "axle-work")
 	f.at(3, 5)
 	f.scan(id, unit{stored: []string{"P0456"}, permanent: []string{"P0456"}, live: map[byte]float64{0x06: 1.6, 0x07: 0.8, 0x0C: 731, 0x2F: 34, 0x30: 31, 0x31: 820, 0x32: -12}})
@@ -359,7 +338,7 @@ func (f *filler) axle() {
 func (f *filler) sweeper() {
 	f.at(50, 0)
 	id := f.open(casework.NewCase{Plate: "SWEEP 2", Make: "Ostrel", Model: "Packer", Year: 2016, OdometerKM: 40120, TankL: 70, Metering: "map", Archetype: "pressure-pump", Engine: "na-map", Boost: "no-boost", Crankcase: "regulator", Recirculation: "no-egr",
-		Complaint: "Smells of fuel after washing down.", Circumstances: "Warm days, tank full.", RecentWork: "Brush arm bearing.", Codes: "P0455 P0442"})
+		Complaint: "Smells of fuel after washing down.", Circumstances: "Warm days, tank full.", RecentWork: "Brush arm bearing.", Who: "JT", Deadline: f.day(1), Codes: "P0455 P0442"})
 	f.at(49, 10)
 	f.hold(id, "", "sweeper")
 	f.at(48, 50)
@@ -376,7 +355,7 @@ func (f *filler) sweeper() {
 func (f *filler) purge() {
 	f.at(28, 0)
 	id := f.open(casework.NewCase{Plate: "SQ 087 B", Make: "Quillane", Model: "Marl", Year: 2020, OdometerKM: 33005, TankL: 55, Metering: "maf", Archetype: "eonv-switch-remote", Engine: "turbo-petrol", Boost: "charged-line", Crankcase: "regulator-turbo", Recirculation: "egr-motor-temperature",
-		Complaint: "Failed its inspection for the lamp.", Circumstances: "Always.", RecentWork: "Starter, spring.", Deadline: f.day(4), Codes: "P0442"})
+		Complaint: "Failed its inspection for the lamp.", Circumstances: "Always.", RecentWork: "Starter, spring.", Who: "MK", Deadline: f.day(4), Codes: "P0442"})
 	f.at(27, 40)
 	f.scan(id, unit{stored: []string{"P0442"}, permanent: []string{"P0442"}, live: map[byte]float64{0x06: 0.8, 0x07: 2.3, 0x2F: 40, 0x30: 18, 0x31: 402}})
 	f.at(27, 30)
@@ -406,7 +385,7 @@ func (f *filler) purge() {
 func (f *filler) undecided() {
 	f.at(5, 0)
 	id := f.open(casework.NewCase{Plate: "SQ 075 H", Make: "Ostrel", Model: "Hod", Year: 2017, OdometerKM: 120400, TankL: 80, Metering: "maf", Archetype: "pump-current", Engine: "na-maf", Boost: "no-boost", Crankcase: "fixed-valve", Recirculation: "egr-vacuum",
-		Complaint: "Lamp comes and goes.", Circumstances: "Cold mornings.", Deadline: f.day(2), Codes: "P0456"})
+		Complaint: "Lamp comes and goes.", Circumstances: "Cold mornings.", Who: "AR", Deadline: f.day(2), Codes: "P0456"})
 	f.at(4, 10)
 	f.told(id, record.SeenSign, "comes-and-goes")
 	f.hold(id, "", "undecided")
@@ -444,7 +423,7 @@ func (f *filler) diesel() {
 	f.at(2, 0)
 	id := f.open(casework.NewCase{Plate: "ROPE 7", Make: "Hathmere", Model: "Grebe", Year: 2017, OdometerKM: 188400, TankL: 75, Metering: "maf", Archetype: "no-vapour",
 		Engine: "turbo-diesel", Boost: "charged", Crankcase: "regulator-inlet", Recirculation: "egr-motor-temperature",
-		Complaint: "Ticks when cold and smells of exhaust at the lights.", Circumstances: "Cold, at idle.", RecentWork: "Glow plugs, last winter.", Codes: "P0401"})
+		Complaint: "Ticks when cold and smells of exhaust at the lights.", Circumstances: "Cold, at idle.", RecentWork: "Glow plugs, last winter.", Who: "JT", Codes: "P0401"})
 	f.at(1, 45)
 	f.scan(id, unit{stored: []string{"P0401"}, permanent: []string{"P0401"}, live: map[byte]float64{0x0C: 820, 0x0B: 99, 0x10: 9.4, 0x2C: 0}})
 	f.at(1, 20)

@@ -20,14 +20,14 @@ func many(piece string) string {
 // itself, and is refused in a sentence that names the place.
 func TestHostileBundlesCostLittle(t *testing.T) {
 	for _, c := range []struct{ name, text, say string }{
-		{"codes", `{"schema":"wexter-case/7","codes":[` + many("{}") + `]}`, "2000 entries in codes"},
-		{"gaps", `{"schema":"wexter-case/7","tests":[{"runs":[{"gaps":[` + many("{}") + `]}]}]}`, "4000 entries in tests[0].runs[0].gaps"},
-		{"gaps over runs", `{"schema":"wexter-case/7","tests":[` + many(`{"runs":[`+strings.TrimSuffix(strings.Repeat(`{"gaps":[`+strings.TrimSuffix(strings.Repeat("{},", 3000), ",")+`]},`, 150), ",")+`]}`) + `]}`, "400000 values"},
-		{"readings", `{"schema":"wexter-case/7","tests":[{"runs":[{"time_s":[` + many("0") + `]}]}]}`, "2000000 entries in tests[0].runs[0].time_s"},
-		{"a list that nobody knows", `{"schema":"wexter-case/7","x":[` + many("[]") + `]}`, "2000 entries in x"},
-		{"fields", `{"schema":"wexter-case/7",` + many(`"a":{}`) + `}`, "200 fields"},
+		{"codes", `{"schema":"wexter-case/8","codes":[` + many("{}") + `]}`, "2000 entries in codes"},
+		{"gaps", `{"schema":"wexter-case/8","tests":[{"runs":[{"gaps":[` + many("{}") + `]}]}]}`, "4000 entries in tests[0].runs[0].gaps"},
+		{"gaps over runs", `{"schema":"wexter-case/8","tests":[` + many(`{"runs":[`+strings.TrimSuffix(strings.Repeat(`{"gaps":[`+strings.TrimSuffix(strings.Repeat("{},", 3000), ",")+`]},`, 150), ",")+`]}`) + `]}`, "400000 values"},
+		{"readings", `{"schema":"wexter-case/8","tests":[{"runs":[{"time_s":[` + many("0") + `]}]}]}`, "2000000 entries in tests[0].runs[0].time_s"},
+		{"a list that nobody knows", `{"schema":"wexter-case/8","x":[` + many("[]") + `]}`, "2000 entries in x"},
+		{"fields", `{"schema":"wexter-case/8",` + many(`"a":{}`) + `}`, "200 fields"},
 		{"deep", strings.Repeat(`{"a":`, 10<<20), "too deep"},
-		{"a text", `{"schema":"wexter-case/7","vehicle":{"plate":"` + strings.Repeat("a", 60<<20) + `"}}`, "text of 60 MB at vehicle.plate"},
+		{"a text", `{"schema":"wexter-case/8","vehicle":{"plate":"` + strings.Repeat("a", 60<<20) + `"}}`, "text of 60 MB at vehicle.plate"},
 		{"quotes", `{"schema":"` + strings.Repeat(`\"`, 30<<20), "text of 60 MB at schema"},
 		{"open lists", strings.Repeat("[", 60<<20), "too deep"},
 	} {

@@ -19,8 +19,8 @@ const MaxBytes = 320 << 20
 // Schema names the form of a bundle; a number behind the slash that is higher than
 // this one's comes from a newer Wexter.
 const (
-	Schema  = "wexter-case/7"
-	version = 7
+	Schema  = "wexter-case/8"
+	version = 8
 )
 
 // Bundle is one case with everything on it, readings and photos included.

@@ -131,8 +131,8 @@ func (c checker) told() error {
 		if err := c.entry("mark", x.ID, x.CaseID); err != nil {
 			return err
 		}
-		if x.Kind.Words() == "" || !partKey(x.Part) || !(x.Odds >= 0 && x.Odds <= 1) || tooLong(x.Text) {
-			return fmt.Errorf("the mark %s in the bundle has kind %q, part %q or odds that cannot be", x.ID, clip(x.Kind), clip(x.Part))
+		if x.Kind.Words() == "" || !partKey(x.Part) || !(x.Odds >= 0 && x.Odds <= 1) || tooLong(x.Text) || !c.photos[x.Photo] {
+			return fmt.Errorf("the mark %s in the bundle has kind %q, part %q or odds that cannot be, or its photo is missing", x.ID, clip(x.Kind), clip(x.Part))
 		}
 	}
 	return nil
@@ -194,6 +194,9 @@ func (c checker) worked() error {
 		}
 		if err := x.Check(); err != nil {
 			return fmt.Errorf("the repair %s in the bundle: %w", x.ID, err)
+		}
+		if !c.photos[x.Photo] {
+			return fmt.Errorf("the photo of the repair %s is missing from the bundle", x.ID)
 		}
 	}
 	for _, x := range c.b.Trials {

@@ -47,7 +47,7 @@ func (tx Tx) CaseVersion(id string) (int, error) {
 // the case still stands at the version for which that was worked out.
 func (tx Tx) KeepNext(c record.Case) error {
 	return tx.db.Model(&record.Case{}).Where("id = ? AND version = ?", c.ID, c.Version).
-		Select("next", "next_minutes", "next_basis").Updates(&c).Error
+		Select("next", "next_minutes", "next_kit", "left_minutes", "left_days", "left_night", "next_basis").Updates(&c).Error
 }
 
 // OpenCases lists the cases of the Slate: those that are open, and closed ones whose
@@ -64,6 +64,12 @@ func (tx Tx) OpenCases(now time.Time, most int) (cases []record.Case, err error)
 	err = tx.db.Where("stage IN ? OR monitors = 'incomplete' AND stage = 'closed'", open).
 		Clauses(clause.OrderBy{Expression: order}).Limit(most).Find(&cases).Error
 	return cases, err
+}
+
+// Initials lists who works on open cases, in order.
+func (tx Tx) Initials() (who []string, err error) {
+	err = tx.db.Model(&record.Case{}).Where("stage <> 'closed' AND who <> ''").Distinct().Order("who").Pluck("who", &who).Error
+	return who, err
 }
 
 // ClosedCases lists closed cases, newest first, from the one closed before the case
@@ -104,7 +110,7 @@ func (tx Tx) ScanBytes(caseID string) (n int, err error) {
 // PhotoBytes returns how large the photos of a case and its car are together.
 func (tx Tx) PhotoBytes(caseID, carID string) (n int, err error) {
 	err = tx.db.Raw(`SELECT COALESCE(SUM(LENGTH(data)), 0) FROM photos WHERE hash IN (
-		SELECT photo FROM findings WHERE case_id = @case UNION SELECT photo FROM notes WHERE case_id = @case UNION SELECT photo FROM results WHERE case_id = @case
+		SELECT photo FROM findings WHERE case_id = @case UNION SELECT photo FROM map_marks WHERE case_id = @case UNION SELECT photo FROM repairs WHERE case_id = @case UNION SELECT photo FROM notes WHERE case_id = @case UNION SELECT photo FROM results WHERE case_id = @case
 		UNION SELECT photo FROM post_mortems WHERE case_id = @case UNION SELECT photo FROM corrections WHERE vehicle_id = @car UNION SELECT photo FROM access_cards WHERE vehicle_id = @car)`,
 		sql.Named("case", caseID), sql.Named("car", carID)).Scan(&n).Error
 	return n, err

@@ -166,7 +166,7 @@ func TestOlderShopIsBroughtUp(t *testing.T) {
 	}
 	for table, columns := range map[string]string{"vehicles": "engine boost crankcase recirculation version year_kept", "runs": "source origin planned watched marks gaps ended_at doubted_at",
 		"codes": "doubted_at", "tests": "doubted_at", "findings": "doubted_at by rests_on odds cause cause_text",
-		"cases": "kit next next_minutes next_version next_basis away", "repairs": "doubted_at", "trials": "doubted_at"} {
+		"cases": "kit next next_minutes next_version next_basis away who left_minutes left_days left_night next_kit", "repairs": "doubted_at photo", "trials": "doubted_at"} {
 		for _, c := range strings.Fields(columns) {
 			back = append(back, "ALTER TABLE "+table+" DROP COLUMN "+c)
 		}

@@ -45,6 +45,7 @@ type caseData struct {
 	Says    proofSays  // of the proof
 	Ways    []string   // how this shop goes about what the page is for
 	Unknown []string   // makers' codes that nobody has looked up
+	People  []string   // who works on the open cases, by initials
 }
 
 // causeAsk is a part that was found, and what it may be the victim of.
@@ -143,6 +144,9 @@ func (s *server) showCase(c *echo.Context, failed error) error {
 		if th != nil {
 			_ = s.shop.KeepNext(ctx, d.Folder, th)
 		}
+	}
+	if d.People, err = s.shop.Initials(ctx); err != nil {
+		return err
 	}
 	if d.Map, err = s.caseMap(c, d.Folder, "/cases/"+d.Case.ID, d.Reason.light); err != nil {
 		d.Map.Problems = append(d.Map.Problems, err.Error())
@@ -255,7 +259,7 @@ func (s *server) showEdit(c *echo.Context, failed error) error {
 	if _, code := sentence(failed); code == http.StatusConflict {
 		// The second one to save is shown what differs; saving again is then on the new version.
 		d.Diff = differing(c, []fieldNow{{"complaint", "Complaint", d.Case.Complaint}, {"circumstances", "When it happens", d.Case.Circumstances},
-			{"recent_work", "Worked on lately", d.Case.RecentWork}, {"deadline", "Inspection", d.Case.Deadline}})
+			{"recent_work", "Worked on lately", d.Case.RecentWork}, {"deadline", "Inspection", d.Case.Deadline}, {"who", "Who works on it", d.Case.Who}})
 		c.Request().PostForm.Del("version")
 	}
 	return s.again(c, failed, "edit.html", s.page(c, title, "slate", d))
@@ -270,7 +274,7 @@ func (s *server) edit(c *echo.Context) error {
 	err := f.err
 	if err == nil {
 		err = s.shop.EditCase(c.Request().Context(), f.key(), c.Param("id"), v,
-			casework.CaseWords{Complaint: f.text("complaint"), Circumstances: f.text("circumstances"), RecentWork: f.text("recent_work"), Deadline: f.text("deadline")})
+			casework.CaseWords{Complaint: f.text("complaint"), Circumstances: f.text("circumstances"), RecentWork: f.text("recent_work"), Deadline: f.text("deadline"), Who: f.text("who")})
 	}
 	if err != nil {
 		return s.showEdit(c, err)
@@ -416,7 +420,7 @@ func (s *server) repair(c *echo.Context) error {
 	f := form{c: c}
 	n := casework.NewRepair{Action: f.text("action"), Parts: f.text("parts"), Seals: f.text("seals"), CostCents: f.cents("cost", "Cost"),
 		Minutes: f.whole("minutes", "Minutes"), TorqueNm: f.si("torque", "Torque", units.Torque, "N·m"),
-		Lasting: f.text("lasting") != "no", WaitUntil: f.when("until", "Expected"), WaitNote: f.text("note"), Causes: map[string]string{}, Why: f.text("why")}
+		Lasting: f.text("lasting") != "no", WaitUntil: f.when("until", "Expected"), WaitNote: f.text("note"), Causes: map[string]string{}, Why: f.text("why"), Photo: f.photo()}
 	for k, v := range c.Request().Form {
 		if id, ok := strings.CutPrefix(k, "cause-"); ok && len(v) > 0 {
 			n.Causes[id] = v[0]

@@ -150,7 +150,7 @@ func (s *server) openCase(c *echo.Context) error {
 	n := casework.NewCase{Plate: f.text("plate"), Make: f.text("make"), Model: f.text("model"), Year: f.whole("year", "Year"),
 		OdometerKM: f.whole("odometer", "Odometer"), TankL: f.si("tank", "Tank size", kindVolume, "L") * 1e3,
 		Metering: f.text("metering"), Archetype: f.text("archetype"), Engine: f.text("engine"), Boost: f.text("boost"), Crankcase: f.text("crankcase"), Recirculation: f.text("recirculation"),
-		Complaint: f.text("complaint"), RecentWork: f.text("recent_work"), Deadline: f.text("deadline"), Codes: f.text("codes"), Away: f.text("away") != ""}
+		Complaint: f.text("complaint"), RecentWork: f.text("recent_work"), Deadline: f.text("deadline"), Codes: f.text("codes"), Away: f.text("away") != "", Who: f.text("who")}
 	for _, tap := range c.Request().PostForm["seen"] {
 		if w := strings.Fields(tap); len(w) == 2 {
 			x := casework.NewObservation{Kind: record.SeenKind(w[0]), Key: w[1]}

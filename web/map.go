@@ -393,7 +393,7 @@ func (s *server) onMap(c *echo.Context, f func(ctx context.Context, fm *form, id
 
 func (s *server) addMark(c *echo.Context) error {
 	return s.onMap(c, func(ctx context.Context, f *form, id string) error {
-		n := casework.NewMark{Kind: record.MarkKind(f.text("kind")), Part: f.text("part"), Size: record.ExitSize(f.text("size")), Expected: f.text("expected") != "", Text: f.text("words")}
+		n := casework.NewMark{Kind: record.MarkKind(f.text("kind")), Part: f.text("part"), Size: record.ExitSize(f.text("size")), Expected: f.text("expected") != "", Text: f.text("words"), Photo: f.photo()}
 		if n.Kind == record.MarkSuspect {
 			n.Odds = f.needed("odds", "Odds").number("odds", "Odds") / 100
 		}

@@ -25,6 +25,25 @@ func TestTheRailNeverRunsBackwardsOrOff(t *testing.T) {
 	}
 }
 
+// due is an inspection on a day.
+func due(now time.Time, day string) casework.Due {
+	d, _ := time.ParseInLocation(time.DateOnly, day, now.Location())
+	return casework.Due{At: d.Add(17 * time.Hour)}
+}
+
+func TestSlackInWords(t *testing.T) {
+	for slack, want := range map[time.Duration]string{95 * time.Minute: "95 min to spare", -340 * time.Minute: "340 min missing",
+		9 * time.Hour: "1 working day to spare", 40 * time.Hour: "4 working days to spare", -20 * time.Hour: "1200 min missing, 2 working days"} {
+		d := casework.Due{At: time.Unix(1, 0), Ready: time.Unix(1, 0), Slack: slack}
+		if got := slackWords(d, 9*time.Hour); got != want {
+			t.Errorf("%v is said %q, wanted %q", slack, got, want)
+		}
+	}
+	if got := slackWords(casework.Due{At: time.Unix(1, 0)}, 9*time.Hour); got != "" {
+		t.Errorf("what is not known is said %q", got)
+	}
+}
+
 func TestLaneSaysWhatIsWaitedFor(t *testing.T) {
 	now := time.Date(2026, 3, 2, 11, 0, 0, 0, time.Local)
 	until := now.Add(30 * time.Hour)
@@ -40,8 +59,17 @@ func TestLaneSaysWhatIsWaitedFor(t *testing.T) {
 		{func(r *casework.SlateRow) {}, "can be done now"},
 		{func(r *casework.SlateRow) { r.Waits, r.Case.WaitKind, r.Case.WaitUntil = true, "part", &until }, "part on its way"},
 		{func(r *casework.SlateRow) { r.Monitor = true }, "ready when complete"},
-		{func(r *casework.SlateRow) { r.Case.Deadline = "2026-03-06" }, "inspection Fri 6 Mar"},
-		{func(r *casework.SlateRow) { r.Case.Deadline = "2026-02-20" }, "inspection was 20 Feb"},
+		{func(r *casework.SlateRow) { r.Due = due(now, "2026-03-06") }, "inspection Fri 6 Mar"},
+		{func(r *casework.SlateRow) { r.Due = due(now, "2026-02-20") }, "inspection was 20 Feb"},
+		{func(r *casework.SlateRow) {
+			r.Due = due(now, "2026-03-06")
+			r.Due.Ready, r.Due.Slack = r.Due.At.Add(16*time.Hour), -65*time.Minute
+		}, "will miss its inspection Fri 6 Mar: 65 min missing"},
+		{func(r *casework.SlateRow) {
+			r.Due = due(now, "2026-03-06")
+			r.Due.Ready, r.Due.Slack = now.Add(4*time.Hour), 31*time.Hour
+			r.Left = casework.Left{Minutes: 143, Days: 1, Night: true}
+		}, "about 145 min of work, part in 1 working day, then a night and a drive"},
 	} {
 		t.Run(c.say, func(t *testing.T) {
 			if svg := row(c.change); !strings.Contains(svg, c.say) || strings.Contains(svg, "NaN") {

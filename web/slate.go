@@ -1,13 +1,14 @@
 package web
 
 import (
+	"cmp"
+	"context"
 	"errors"
 	"fmt"
 	"html/template"
 	"net/http"
 	"net/url"
-	"strings"
-	"time"
+	"slices"
 
 	"github.com/labstack/echo/v5"
 
@@ -16,59 +17,133 @@ import (
 	"wexter/core/record"
 )
 
-// The rail of the Slate: 36 hours in a straight scale, then two weeks pressed
-// together, then "later".
-const (
-	railHours    = 36.0
-	railStraight = 58.0 // % of the width
-	railWeeks    = 94.0
-)
-
-// railAt places a moment on the rail, in % of its width.
-func railAt(now, t time.Time) float64 {
-	h := t.Sub(now).Hours()
-	switch {
-	case h <= 0:
-		return 0
-	case h <= railHours:
-		return h / railHours * railStraight
-	case h <= railHours+14*24:
-		return railStraight + (h-railHours)/(14*24)*(railWeeks-railStraight)
-	}
-	return (railWeeks + 100) / 2
-}
-
 type slateRow struct {
 	casework.SlateRow
 	Lane template.HTML
+	Bar  template.HTML // the same for a narrow screen
 	When string
+	Says string // of its inspection
+	Left string
+}
+
+// slateData is the Slate: the cars in the shop, and what there is to pick from them.
+type slateData struct {
+	Rows  []slateRow
+	All   int // cars, whether they are shown or not
+	Can   int // of those shown, that can be worked on now
+	Miss  int // of those shown, that will miss their inspection
+	Head  template.HTML
+	Picks []pick
+	Last  *casework.Finished
+	Today []casework.Finished
+	Go    *casework.SlateRow // what can be worked on first
+	Kit   []knowledge.Kit    // to be ticked: nobody has said yet what this bay has
+}
+
+// Picked reports whether only some cars are shown.
+func (d slateData) Picked() bool {
+	return slices.ContainsFunc(d.Picks, func(p pick) bool { return p.Now != "" })
+}
+
+// pick is one way of showing some of the cars.
+type pick struct {
+	Name, Label, Every string
+	Now                string
+	Of                 []choice
+}
+
+// choice is one of a pick, and how many cars it shows.
+type choice struct {
+	Key, Name string
+	Count     int
+}
+
+// What the picks call cars on which nobody works, and cars that wait for nothing.
+const (
+	pickNobody = "-"
+	pickNow    = "now"
+)
+
+// picking is a way of showing some cars: what it says of a car, by key and name. A car may
+// stand under several keys.
+type picking struct {
+	name, label, every string
+	of                 func(r casework.SlateRow) [][2]string
+}
+
+// pickings are the ways of showing some of the cars of the Slate.
+func (s *server) pickings() []picking {
+	return []picking{
+		{"who", "Who works on it", "anybody", func(r casework.SlateRow) [][2]string {
+			if r.Case.Who == "" {
+				return [][2]string{{pickNobody, "nobody yet"}}
+			}
+			return [][2]string{{r.Case.Who, r.Case.Who}}
+		}},
+		{"waits", "What it waits for", "waiting or not", func(r casework.SlateRow) [][2]string {
+			switch {
+			case r.Monitor:
+				return [][2]string{{string(record.WaitMonitors), record.WaitMonitors.Words()}}
+			case r.Waits:
+				return [][2]string{{string(r.Case.WaitKind), r.Case.WaitKind.Words()}}
+			}
+			return [][2]string{{pickNow, "nothing: can be done now"}}
+		}},
+		{"kit", "Kit needed next", "any kit", func(r casework.SlateRow) (out [][2]string) {
+			for _, k := range r.Kit {
+				out = append(out, [2]string{k, s.shop.Book.KitNamed(k).Name})
+			}
+			return out
+		}},
+	}
+}
+
+// picked leaves the cars that were asked for, and says what else there is to ask for.
+func (s *server) picked(c *echo.Context, rows []casework.SlateRow) ([]casework.SlateRow, []pick) {
+	var picks []pick
+	shown := rows
+	for _, p := range s.pickings() {
+		now := c.QueryParam(p.name)
+		out := pick{Name: p.name, Label: p.label, Every: p.every, Now: now}
+		for _, r := range rows {
+			for _, k := range p.of(r) {
+				at := slices.IndexFunc(out.Of, func(x choice) bool { return x.Key == k[0] })
+				if at < 0 {
+					at, out.Of = len(out.Of), append(out.Of, choice{Key: k[0], Name: k[1]})
+				}
+				out.Of[at].Count++
+			}
+		}
+		slices.SortFunc(out.Of, func(a, b choice) int { return cmp.Compare(a.Name, b.Name) })
+		if now != "" {
+			shown = slices.DeleteFunc(slices.Clone(shown), func(r casework.SlateRow) bool {
+				return !slices.ContainsFunc(p.of(r), func(k [2]string) bool { return k[0] == now })
+			})
+		}
+		picks = append(picks, out)
+	}
+	return shown, picks
 }
 
 func (s *server) slate(c *echo.Context) error {
-	rows, err := s.shop.Slate(c.Request().Context())
-	if err != nil {
-		return err
-	}
-	done, _, err := s.shop.Record(c.Request().Context(), "")
+	ctx := c.Request().Context()
+	rows, err := s.shop.Slate(ctx)
 	if err != nil {
 		return err
 	}
 	now := s.shop.Now().Local()
-	out := struct {
-		Rows []slateRow
-		Can  int
-		Head template.HTML
-		Last *casework.Finished
-		Go   *casework.SlateRow // what can be worked on first
-		Kit  []knowledge.Kit    // to be ticked: nobody has said yet what this bay has
-	}{Head: railHead(now)}
-	if w, err := s.shop.Ways(c.Request().Context()); err != nil {
+	out := slateData{All: len(rows), Head: railHead(now)}
+	if ways, err := s.shop.Ways(ctx); err != nil {
 		return err
-	} else if w.Kit == nil {
+	} else if ways.Kit == nil {
 		out.Kit = s.shop.Book.Kit
 	}
+	rows, out.Picks = s.picked(c, rows)
 	for _, r := range rows {
-		row := slateRow{SlateRow: r, When: "now", Lane: lane(now, r)}
+		row := slateRow{SlateRow: r, When: "now", Lane: lane(now, r), Bar: slackBar(now, r), Says: dueWords(now, r.Due), Left: leftWords(r)}
+		if r.Due.Misses() {
+			out.Miss++
+		}
 		switch {
 		case r.Waits:
 			row.When = untilWords(now, *r.Case.WaitUntil)
@@ -84,120 +159,22 @@ func (s *server) slate(c *echo.Context) error {
 		}
 		out.Rows = append(out.Rows, row)
 	}
+	done, _, err := s.shop.Record(ctx, "")
+	if err != nil {
+		return err
+	}
 	if len(done) > 0 {
 		out.Last = &done[0]
 	}
+	out.Today = s.shop.Today(done)
 	return s.render(c, http.StatusOK, "slate.html", s.page(c, "Slate", "slate", out))
 }
 
-func untilWords(now, t time.Time) string {
-	t = t.Local()
-	switch days := int(midnight(t).Sub(midnight(now)).Hours()/24 + 0.5); {
-	case days == 0:
-		return t.Format("15:04")
-	case days == 1:
-		return "tomorrow"
-	case days < 7:
-		return t.Format("Mon 15:04")
-	}
-	return t.Format("2 Jan")
-}
-
-func midnight(t time.Time) time.Time {
-	return time.Date(t.Year(), t.Month(), t.Day(), 0, 0, 0, 0, t.Location())
-}
-
-// railTicks calls f for every line of the rail.
-func railTicks(now time.Time, f func(x float64, label string, day bool)) {
-	for t := midnight(now); t.Sub(now).Hours() <= railHours; t = t.Add(6 * time.Hour) {
-		if t.After(now) {
-			f(railAt(now, t), t.Format("15:04"), t.Hour() == 0)
-		}
-	}
-	for d := midnight(now).AddDate(0, 0, 1); d.Sub(now).Hours() <= railHours+14*24; d = d.AddDate(0, 0, 1) {
-		if d.Sub(now).Hours() > railHours && d.Weekday() == time.Monday {
-			f(railAt(now, d), d.Format("Mon 2 Jan"), true)
-		}
-	}
-}
-
-func railHead(now time.Time) template.HTML {
-	var b strings.Builder
-	b.WriteString(`<svg class="rail-svg rail" aria-hidden="true">`)
-	fmt.Fprintf(&b, `<text class="r-now" x="8" y="40">now %s</text>`, now.Format("15:04"))
-	last := 0.0
-	railTicks(now, func(x float64, label string, day bool) {
-		if day && x < railStraight {
-			label = now.AddDate(0, 0, 1).Format("Mon 2 Jan")
-			if x > railAt(now, midnight(now).AddDate(0, 0, 1))+1 {
-				label = now.AddDate(0, 0, 2).Format("Mon 2 Jan")
-			}
-			fmt.Fprintf(&b, `<text class="r-day" x="%.2f%%" dx="4" y="18">%s</text>`, x, label)
-			return
-		}
-		if x-last < 7 || x < 10 || x > 86 {
-			return
-		}
-		last = x
-		class := "when"
-		if strings.HasPrefix(label, "06") || strings.HasPrefix(label, "18") || x > 68 {
-			class += " r-wide"
-		}
-		fmt.Fprintf(&b, `<text class="%s" x="%.2f%%" dx="4" y="40">%s</text>`, class, x, label)
+// takeOn says who works on a case.
+func (s *server) takeOn(c *echo.Context) error {
+	return s.act(c, "", func(ctx context.Context, f *form, id string) error {
+		return s.shop.TakeOn(ctx, f.key(), id, f.text("who"))
 	})
-	b.WriteString(`<text class="when" text-anchor="end" x="100%" dx="-4" y="40">later</text></svg>`)
-	return template.HTML(b.String())
-}
-
-// lane draws one car's time: what it waits for and until when, and its deadline.
-func lane(now time.Time, r casework.SlateRow) template.HTML {
-	var b strings.Builder
-	b.WriteString(`<svg class="rail-svg rail" aria-hidden="true">`)
-	railTicks(now, func(x float64, _ string, day bool) {
-		class := "r-tick"
-		if day {
-			class = "r-tick r-daytick"
-		}
-		fmt.Fprintf(&b, `<line class="%s" x1="%.2f%%" x2="%.2f%%" y1="0" y2="100%%"/>`, class, x, x)
-	})
-	fmt.Fprintf(&b, `<line class="r-tick" x1="%g%%" x2="%g%%" y1="0" y2="100%%"/><line class="r-nowline" x1="1.5" x2="1.5" y1="0" y2="100%%"/>`, railWeeks, railWeeks)
-	if r.Monitor {
-		fmt.Fprintf(&b, `<line class="r-open" x1="3" x2="%g%%" y1="36" y2="36"/><text x="14" y="28">ready when complete</text>`, railWeeks)
-	} else if r.Waits {
-		end := railAt(now, r.Case.WaitUntil.Local())
-		words := r.Case.WaitKind.Words()
-		class := "r-block"
-		if r.Case.WaitKind == record.WaitPart {
-			class += " r-solid"
-		}
-		fmt.Fprintf(&b, `<rect class="%s" x="3" y="20" height="32" width="%.2f%%"/>`, class, max(end-0.4, 0.8))
-		if end > 20 {
-			fmt.Fprintf(&b, `<text x="14" y="41">%s</text>`, words)
-		} else {
-			fmt.Fprintf(&b, `<text x="%.2f%%" dx="10" y="41">%s</text>`, end, words)
-		}
-		if r.Case.Monitors == record.MonitorsIncomplete && r.Case.WaitKind != record.WaitMonitors && end > 20 && end < 60 {
-			fmt.Fprintf(&b, `<text x="%.2f%%" dx="10" y="41">ready when complete</text>`, end)
-		}
-	} else {
-		b.WriteString(`<circle class="r-dot" cx="12" cy="36" r="9"/><text class="r-can" x="30" y="41">can be done now</text>`)
-	}
-	if d, err := time.ParseInLocation(time.DateOnly, r.Case.Deadline, now.Location()); err == nil {
-		d = d.Add(17 * time.Hour)
-		x := railAt(now, d)
-		label := "inspection " + d.Format("Mon 2 Jan")
-		if d.Before(now) {
-			label = "inspection was " + d.Format("2 Jan")
-		}
-		fmt.Fprintf(&b, `<rect class="r-due" x="%.2f%%" y="6" width="4" height="60"/>`, x)
-		if x > 25 {
-			fmt.Fprintf(&b, `<text class="r-duelabel" text-anchor="end" x="%.2f%%" dx="-7" y="66">%s</text>`, x, label)
-		} else {
-			fmt.Fprintf(&b, `<text class="r-duelabel" x="%.2f%%" dx="10" y="66">%s</text>`, x, label)
-		}
-	}
-	b.WriteString("</svg>")
-	return template.HTML(b.String())
 }
 
 func (s *server) record(c *echo.Context) error {

@@ -144,7 +144,7 @@ func testEntries(t evidence.TestFolder) (out []entry) {
 func (s *server) markEntries(f evidence.Folder) (out []entry) {
 	parts := s.partNames(f)
 	for _, x := range f.Marks {
-		e := entry{At: x.At, Kind: record.MarkEntry, ID: x.ID, What: x.Kind.Words() + ": " + plumbing.Lower(parts[x.Part]), Note: x.Text, Struck: x.Struck(), Doubted: x.Doubted(), Link: "/cases/" + f.Case.ID + "?part=" + x.Part + "#part", Small: true}
+		e := entry{At: x.At, Kind: record.MarkEntry, ID: x.ID, What: x.Kind.Words() + ": " + plumbing.Lower(parts[x.Part]), Note: x.Text, Struck: x.Struck(), Doubted: x.Doubted(), Photo: x.Photo, Link: "/cases/" + f.Case.ID + "?part=" + x.Part + "#part", Small: true}
 		switch {
 		case x.Kind == record.MarkSuspect:
 			e.Figure = fmt.Sprintf("%.0f %%", 100*x.Odds)
@@ -165,7 +165,7 @@ func (s *server) endEntries(f evidence.Folder) (out []entry) {
 		out = append(out, entry{At: x.At, Kind: record.FindingEntry, ID: x.ID, What: "Found", Figure: p.Name, Class: "over", Note: foundWords(s, x), Struck: x.Struck(), Doubted: x.Doubted(), Photo: x.Photo})
 	}
 	for _, x := range f.Repairs {
-		e := entry{At: x.At, Kind: record.RepairEntry, ID: x.ID, What: "Repair, " + x.Lasts(), Figure: x.Action, Struck: x.Struck(), Doubted: x.Doubted()}
+		e := entry{At: x.At, Kind: record.RepairEntry, ID: x.ID, What: "Repair, " + x.Lasts(), Figure: x.Action, Struck: x.Struck(), Doubted: x.Doubted(), Photo: x.Photo}
 		e.Note = strings.Trim(x.Parts+" · "+x.Seals, " ·")
 		out = append(out, e)
 	}

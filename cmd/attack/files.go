@@ -44,9 +44,9 @@ func files(ctx context.Context, w world) ([]figure, error) {
 		return nil, err
 	}
 	for _, h := range []hostile{
-		{"a bundle of 60 MB of {}", "/import", nil, file{"bundle", "c.json", join([]byte(`{"schema":"wexter-case/7","codes":[`), list("{}"), []byte(`{}]}`))}},
-		{"a bundle of 60 MB of gaps", "/import", nil, file{"bundle", "c.json", join([]byte(`{"schema":"wexter-case/7","tests":[{"runs":[{"gaps":[`), list("{}"), []byte(`{}]}]}]}`))}},
-		{"a bundle of 60 MB of readings", "/import", nil, file{"bundle", "c.json", join([]byte(`{"schema":"wexter-case/7","tests":[{"runs":[{"time_s":[`), list("0"), []byte(`0]}]}]}`))}},
+		{"a bundle of 60 MB of {}", "/import", nil, file{"bundle", "c.json", join([]byte(`{"schema":"wexter-case/8","codes":[`), list("{}"), []byte(`{}]}`))}},
+		{"a bundle of 60 MB of gaps", "/import", nil, file{"bundle", "c.json", join([]byte(`{"schema":"wexter-case/8","tests":[{"runs":[{"gaps":[`), list("{}"), []byte(`{}]}]}]}`))}},
+		{"a bundle of 60 MB of readings", "/import", nil, file{"bundle", "c.json", join([]byte(`{"schema":"wexter-case/8","tests":[{"runs":[{"time_s":[`), list("0"), []byte(`0]}]}]}`))}},
 		{"a log with a line of 60 MB", legs, map[string]string{"kind": "hold"}, file{"csv", "l.csv", join([]byte("time_s,pressure_Pa\n0,1\n1,"), bytes.Repeat([]byte("9"), 60<<20))}},
 		{"a log of 60 MB of commas", legs, map[string]string{"kind": "hold"}, file{"csv", "l.csv", join([]byte("time_s,pressure_Pa\n0,1\n"), bytes.Repeat([]byte(","), 60<<20))}},
 		{"a log that goes on for centuries", legs, map[string]string{"kind": "hold"}, file{"csv", "l.csv", []byte("time_s,pressure_Pa\n0,1\n1,2\n99999999999,3\n")}},

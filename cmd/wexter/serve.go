@@ -80,7 +80,7 @@ func serveDemo(args []string, out, errs io.Writer) error {
 		return err
 	}
 	return serveShop(service{addr: *addr, path: filepath.Join(dir, "demo.db"), book: book, patience: *patience, out: out, fill: demo.Stock, later: func(ctx context.Context, s *casework.Shop) {
-		if err := errors.Join(demo.Plan(ctx, s), startStandins(ctx, s, cars)); err != nil && ctx.Err() == nil {
+		if err := startStandins(ctx, s, cars); err != nil && ctx.Err() == nil {
 			slog.Error("the demo is not whole", "error", err)
 		}
 	}})
@@ -255,6 +255,11 @@ func serveShop(v service) error {
 	var beside sync.WaitGroup
 	beside.Go(func() {
 		db.Watch(ctx, func(err error) { slog.Error("the shop's file is not whole", "error", err) })
+	})
+	beside.Go(func() {
+		if err := shop.Plan(ctx); err != nil && ctx.Err() == nil {
+			slog.Error("what is next on the cases could not be worked out", "error", err)
+		}
 	})
 	if v.later != nil {
 		beside.Go(func() { v.later(ctx, shop) })

@@ -321,7 +321,7 @@ func (l *lister) smokeEntry() (string, float64) {
 				t += s.marg[i] * v * smokeChanges / smokeFlow
 			}
 			if x.Part == at { // it cannot show then, and takes a test of its own
-				t += s.marg[i] * retest
+				t += s.marg[i] * Retest
 			}
 		}
 		return t

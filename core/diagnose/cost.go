@@ -13,7 +13,6 @@ import (
 const (
 	usualRate  = 66.0
 	usualDay   = 120.0
-	retest     = 15.0  // of the test that failed, after a part was renewed
 	waitNone   = 60.0  // to run the monitor and see, when nothing is there
 	byHand     = 240.0 // to search the whole system by hand: whatever is there is found, in the Book or not
 	forbidden  = 1e6
@@ -58,9 +57,9 @@ func (s *State) mend(i int, bay Bay) float64 {
 	f := s.Suspects[i]
 	rate := cmp.Or(bay.Rate, usualRate)
 	if bay.Policies[knowledge.SchoolEGR] == "clean" && strings.Contains(f.Order, "cleaning") { // its time instead of the part
-		return 1.5*float64(f.Minutes) + retest
+		return 1.5*float64(f.Minutes) + Retest
 	}
-	return float64(f.Minutes) + s.Price(f.Fault, bay)/rate*60 + retest + float64(s.days(i))*cmp.Or(bay.Day, usualDay)
+	return float64(f.Minutes) + s.Price(f.Fault, bay)/rate*60 + Retest + float64(s.days(i))*cmp.Or(bay.Day, usualDay)
 }
 
 // days is how long the part of a suspect takes to come.
@@ -282,7 +281,7 @@ func (p *planner) swaps(open []*Action) (out []Swap) {
 		if p.marg[i] < 0.03 || x.Silent() || x.Order == "" {
 			continue
 		}
-		w := Swap{Fault: x.Key, Name: x.Name, Odds: p.marg[i], Minutes: float64(x.Minutes) + retest, Price: p.Price(x.Fault, p.bay), Days: p.days(i), Cost: p.mend[i], Expect: p.unproven(i)}
+		w := Swap{Fault: x.Key, Name: x.Name, Odds: p.marg[i], Minutes: float64(x.Minutes) + Retest, Price: p.Price(x.Fault, p.bay), Days: p.days(i), Cost: p.mend[i], Expect: p.unproven(i)}
 		for _, a := range open {
 			if slices.Contains(a.Accuses, x.Key) && a.Cost < p.mend[i] && (w.Prove == "" || 1-a.Cost/p.mend[i] > w.BreakEven) {
 				w.BreakEven, w.Prove = 1-a.Cost/p.mend[i], a.Name

@@ -52,7 +52,6 @@ const (
 	leadShare   = 0.1  // for which what stands out is followed before everything is searched
 	standsOut   = 0.25 // a suspect's odds from which on it is followed before everything is searched
 	proven      = 0.5  // odds of finding from which on a test proves a part
-	driving     = 30.0 // min, until a monitor has run on the road (common practice, no source)
 )
 
 // moves puts the tests and everything that is no test into one order.
@@ -114,7 +113,7 @@ func (p *planner) replacements() (out []Move) {
 		if p.marg[i] < 0.03 || x.Silent() || x.Order == "" {
 			continue
 		}
-		out = append(out, Move{Kind: ToReplace, Fault: x.Key, Name: "Replace without testing: " + plumbing.Lower(x.Name), Minutes: float64(x.Minutes) + retest, Money: p.Price(x.Fault, p.bay), Days: p.days(i),
+		out = append(out, Move{Kind: ToReplace, Fault: x.Key, Name: "Replace without testing: " + plumbing.Lower(x.Name), Minutes: float64(x.Minutes) + Retest, Money: p.Price(x.Fault, p.bay), Days: p.days(i),
 			Cost: p.mend[i], Expect: p.unproven(i), Why: fmt.Sprintf("For its odds, %.0f %%, it costs least to renew. See it bad with your own eyes before you do.", math.Min(100*p.marg[i], 99))})
 	}
 	return out
@@ -125,7 +124,7 @@ func (p *planner) replacements() (out []Move) {
 func (p *planner) idle() []Move {
 	n := len(p.Suspects)
 	own, _ := p.Book.Plumbing.Find(p.Of.Vapour)
-	run := Move{Kind: ToDrive, Name: "Drive until the monitor has run, and scan again", Minutes: driving, Cost: p.mend[n], Expect: p.unproven(n),
+	run := Move{Kind: ToDrive, Name: "Drive until the monitor has run, and scan again", Minutes: Driving, Cost: p.mend[n], Expect: p.unproven(n),
 		Why: "Most likely nothing is there at the moment. Let the monitor run, and see."}
 	if plumbing.Overnight(own.Monitor) {
 		run.Kind, run.Name, run.Days = ToWait, "Leave it to its own check over night", 1

@@ -81,15 +81,22 @@ type Case struct {
 	Outcome       Ending     `json:"outcome"`
 	Reason        string     `json:"reason"`
 	Away          bool       `json:"away,omitempty"` // the car is not here yet
+	Who           string     `json:"who,omitempty"`  // works on it: initials, or empty
 	OpenedAt      time.Time  `json:"opened_at"`
 	ClosedAt      *time.Time `json:"closed_at"`
 	Kit           Strings    `json:"kit" gorm:"serializer:json"` // at hand for this case; empty: the shop's
 	Version       int        `json:"version"`
 
-	// What was to be done next when the case stood as NextBasis says; worked out anew at need.
-	Next        string `json:"-"`
-	NextMinutes int    `json:"-"`
-	NextBasis   string `json:"-"`
+	// What was to be done next, and what was left, when the case stood as NextBasis says; worked
+	// out anew at need. LeftMinutes are of work, LeftDays working days until the part is here, and
+	// LeftNight says that its monitor needs a night and a drive before an inspection.
+	Next        string  `json:"-"`
+	NextMinutes int     `json:"-"`
+	NextKit     Strings `json:"-" gorm:"serializer:json"`
+	LeftMinutes int     `json:"-"`
+	LeftDays    int     `json:"-"`
+	LeftNight   bool    `json:"-"`
+	NextBasis   string  `json:"-"`
 }
 
 // Ending is how a case was closed; empty while it is open.
@@ -572,7 +579,8 @@ type RepairDone struct {
 	Minutes   int        `json:"minutes"`
 	Torque    float64    `json:"torque_nm"`
 	Lasting   bool       `json:"lasting"`
-	DoneAt    *time.Time `json:"done_at"` // nil while a part is waited for
+	Photo     string     `json:"photo,omitempty"` // hash, or empty
+	DoneAt    *time.Time `json:"done_at"`         // nil while a part is waited for
 	At        time.Time  `json:"at"`
 	Strike
 	Doubt
@@ -642,6 +650,7 @@ type MapMark struct {
 	Size     ExitSize  `json:"size"`     // of an exit
 	Expected bool      `json:"expected"` // an exit that proves nothing
 	Text     string    `json:"text"`
+	Photo    string    `json:"photo,omitempty"` // hash, or empty
 	At       time.Time `json:"at"`
 	Strike
 	Doubt
