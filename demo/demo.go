@@ -4,8 +4,10 @@
 package demo
 
 import (
+	"cmp"
 	"context"
 	"embed"
+	"errors"
 	"fmt"
 	"maps"
 	"math"
@@ -302,11 +304,49 @@ func (f *filler) result(id string, n casework.NewResult) {
 	f.try(err)
 }
 
+// tern is a car whose vapour line leaks since its rear axle was out.
+func tern() casework.NewCase {
+	return casework.NewCase{Make: "Hathmere", Model: "Tern", Year: 2019, OdometerKM: 61340, TankL: 62, Metering: "maf", Archetype: "engine-vacuum", Engine: "na-maf", Boost: "no-boost", Crankcase: "fixed-valve", Recirculation: "egr-stepper",
+		Complaint: "Lamp came on after the rear axle was out.", Circumstances: "No smell noticed, runs well.", RecentWork: "Rear axle out and in, 14 days ago.", Codes: "P0456"}
+}
+
+// The demo car is the Tern of SQ-102 as it came in.
+const (
+	CarFile  = "SQ-102"
+	carPlate = "DEMO 1"
+)
+
+// FindCar returns the open case of the demo car and its number; casework.ErrNotFound
+// without one.
+func FindCar(ctx context.Context, s *casework.Shop) (id, number string, err error) {
+	rows, err := s.Slate(ctx)
+	for _, r := range rows {
+		if r.Vehicle.Plate == carPlate && r.Case.Stage != record.Closed {
+			return r.Case.ID, r.Case.Number, nil
+		}
+	}
+	return "", "", cmp.Or(err, casework.ErrNotFound)
+}
+
+// OpenCar opens a case on the demo car, or finds the one that is open.
+func OpenCar(ctx context.Context, s *casework.Shop, key string) (id, number string, err error) {
+	if id, number, err = FindCar(ctx, s); !errors.Is(err, casework.ErrNotFound) {
+		return id, number, err
+	}
+	n := tern()
+	n.Plate, n.Codes, n.Seen = carPlate, "", []casework.NewObservation{{Kind: record.SeenContext, Key: "axle-work"}}
+	if _, err = s.OpenCase(ctx, key, n); err != nil {
+		return "", "", err
+	}
+	return FindCar(ctx, s)
+}
+
 // axle: a joint pinched after axle work; over the limit, to be found.
 func (f *filler) axle() {
 	f.at(3, 20)
-	id := f.open(casework.NewCase{Plate: "SQ 114 K", Make: "Hathmere", Model: "Tern", Year: 2019, OdometerKM: 61340, TankL: 62, Metering: "maf", Archetype: "engine-vacuum", Engine: "na-maf", Boost: "no-boost", Crankcase: "fixed-valve", Recirculation: "egr-stepper",
-		Complaint: "Lamp came on after the rear axle was out.", Circumstances: "No smell noticed, runs well.", RecentWork: "Rear axle out and in, 14 days ago.", Who: "MK", Deadline: f.day(11), Codes: "P0456"})
+	n := tern()
+	n.Plate, n.Who, n.Deadline = "SQ 114 K", "MK", f.day(11)
+	id := f.open(n)
 	f.told(id, record.SeenContext, "axle-work")
 	f.at(3, 5)
 	f.scan(id, unit{stored: []string{"P0456"}, permanent: []string{"P0456"}, live: map[byte]float64{0x06: 1.6, 0x07: 0.8, 0x0C: 731, 0x2F: 34, 0x30: 31, 0x31: 820, 0x32: -12}})

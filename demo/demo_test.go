@@ -2,6 +2,7 @@ package demo_test
 
 import (
 	"context"
+	"errors"
 	"path/filepath"
 	"testing"
 	"time"
@@ -104,6 +105,34 @@ func TestCarsBelongToCases(t *testing.T) {
 		if _, err := s.CaseID(context.Background(), n); err != nil {
 			t.Errorf("the car of %s: %v", n, err)
 		}
+	}
+}
+
+// A shop without cars gets one demo car, however often it is asked for; a closed one is
+// followed by another.
+func TestOneDemoCar(t *testing.T) {
+	ctx := context.Background()
+	db, err := store.Open(filepath.Join(t.TempDir(), "shop.db"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	s := &casework.Shop{DB: db, Book: ingest.Book(), Now: time.Now}
+	if _, _, err := demo.FindCar(ctx, s); !errors.Is(err, casework.ErrNotFound) {
+		t.Fatalf("a demo car in an empty shop: %v", err)
+	}
+	first, number, err := demo.OpenCar(ctx, s, "k")
+	if err != nil || number == "" {
+		t.Fatalf("%q, %v", number, err)
+	}
+	if again, n, err := demo.OpenCar(ctx, s, "l"); err != nil || again != first || n != number {
+		t.Errorf("a second time: %q %q, %v", again, n, err)
+	}
+	if err := s.Close(ctx, "", first, "tried out"); err != nil {
+		t.Fatal(err)
+	}
+	if again, _, err := demo.OpenCar(ctx, s, "m"); err != nil || again == first {
+		t.Errorf("after it was closed: %q, %v", again, err)
 	}
 }
 

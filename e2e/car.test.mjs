@@ -25,7 +25,7 @@ test("a whole car on stand-ins: its data and valves live, a scan, a hold, and a 
     await page.fill("#name", "adapter of the Teal");
     await page.fill("#address", car.at["scan adapter"]);
     await page.click("button:has-text('Add instrument')");
-    await page.waitForSelector(`td:has-text('${car.at["scan adapter"]}')`);
+    await page.waitForSelector(`li:has-text('${car.at["scan adapter"]}')`);
     await bench(page, shop.base, { address: car.at["pressure module"] }, "SQ 811 C");
     const hold = page.url();
     const url = await page.locator("a[href^='/cases/']").first().evaluate((a) => a.href.replace(/(\/cases\/[^/?#]+).*/, "$1"));

@@ -131,3 +131,36 @@ test("a new shop asks once what the bay has, and the hunt goes by it; without a 
     rmSync(dir, { recursive: true, force: true });
   }
 });
+
+test("an empty shop explains itself and opens a demo car, whose instruments answer again after a restart", async () => {
+  const dir = mkdtempSync(join(tmpdir(), "wexter-demo-car-"));
+  const db = join(dir, "shop.db");
+  let own = await serveShop(db);
+  try {
+    const page = await browserPage(shop, {});
+    await page.goto(own.base);
+    assert.equal(await page.locator("main ol > li").count(), 3, "three lines");
+    await page.click("text=Try it on a demo car");
+    await page.waitForSelector(".casehead >> text=Hathmere Tern");
+    const at = page.url();
+    const number = (await page.innerText(".casehead h1")).split(" ")[0];
+    // Its instruments are listed as soon as the car has been driven to where it stands.
+    const listed = async () => {
+      while (await page.locator("main", { hasText: `pressure module ${number}` }).count() === 0) await page.goto(`${own.base}/instruments`);
+    };
+    await listed();
+    await page.goto(`${at}/scan`);
+    await page.click(`text=scan adapter ${number}`);
+    await page.click("button:has-text('Read the car')");
+    await page.waitForSelector("main >> text=P0442");
+    await own.kill();
+    own = await serveShop(db, own.port);
+    await page.goto(own.base);
+    assert.match(await page.innerText("h1"), /1 car/);
+    await listed();
+    assert.equal(await page.locator("main li", { hasText: `pressure module ${number}` }).count(), 1, "the old address is still listed");
+  } finally {
+    await own.kill();
+    rmSync(dir, { recursive: true, force: true });
+  }
+});

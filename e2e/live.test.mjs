@@ -188,7 +188,7 @@ test("a scan by adapter: codes, history, self-made, clearing only after a saved 
     await page.fill("#name", "test adapter");
     await page.fill("#address", adapter.address);
     await page.click("button:has-text('Add instrument')");
-    await page.waitForSelector(`td:has-text('${adapter.address}')`);
+    await page.waitForSelector(`li:has-text('${adapter.address}')`);
     await page.goto(shop.base);
     await page.click("text=Hathmere Ibis");
     const url = page.url();

@@ -171,7 +171,7 @@ export async function bench(page, base, module, plate) {
   await page.fill("#name", `module ${plate}`);
   await page.fill("#address", module.address);
   await page.click("button:has-text('Add instrument')");
-  await page.waitForSelector(`td:has-text('${module.address}')`);
+  await page.waitForSelector(`li:has-text('${module.address}')`);
   await page.goto(base + "/cases/new");
   await fillCase(page, { plate, make: "Quillane", model: "Teal", tank: "58", complaint: "lamp" });
   await page.click("text=Open the case");

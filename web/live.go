@@ -308,6 +308,8 @@ func (s *server) refreshBench(test string) error {
 }
 
 type instrumentsData struct {
+	Cases             []casework.SlateRow     // whose car is here and has an EVAP system
+	At                map[string]*record.Case // whose car is here, by number
 	Modules, Adapters []record.Device
 	Ask               string
 }
@@ -326,6 +328,20 @@ func (s *server) showInstruments(c *echo.Context, failed error, ask string) erro
 	}
 	for _, list := range [][]record.Device{d.Modules, d.Adapters} { // they are found by what is written on them
 		slices.SortStableFunc(list, func(a, b record.Device) int { return strings.Compare(a.Name, b.Name) })
+	}
+	rows, err := s.shop.Slate(ctx)
+	if err != nil {
+		return err
+	}
+	d.At = map[string]*record.Case{}
+	for _, r := range rows {
+		if r.Case.Stage == record.Closed || r.Case.Away {
+			continue
+		}
+		d.At[r.Case.Number] = &r.Case
+		if _, ok := s.shop.Archetype(r.Vehicle); ok {
+			d.Cases = append(d.Cases, r)
+		}
 	}
 	p := s.page(c, "Instruments", "instruments", d)
 	if failed != nil {
@@ -350,12 +366,30 @@ func (s *server) addInstrument(c *echo.Context) error {
 	return s.saved(c, f.key(), "/instruments")
 }
 
+// Holds reports whether a leak-down test can be done on a case.
+func (d instrumentsData) Holds(id string) bool {
+	return slices.ContainsFunc(d.Cases, func(r casework.SlateRow) bool { return r.Case.ID == id })
+}
+
+// startBench starts a leak-down test on a case from the page of the instruments.
+func (s *server) startBench(c *echo.Context) error {
+	if err := parsed(c); err != nil {
+		return err
+	}
+	f := form{c: c}
+	id, err := s.shop.StartTest(c.Request().Context(), f.key(), f.text("case"), "")
+	if err != nil {
+		return s.showInstruments(c, err, "")
+	}
+	return s.saved(c, f.key(), "/tests/"+id)
+}
+
 func (s *server) removeInstrument(c *echo.Context) error {
 	if err := parsed(c); err != nil {
 		return err
 	}
 	f := form{c: c}
-	if err := s.shop.RemoveDevice(c.Request().Context(), f.key(), c.Param("id")); err != nil {
+	if err := s.shop.RemoveDevice(c.Request().Context(), f.key(), f.text("device")); err != nil {
 		return s.showInstruments(c, err, "")
 	}
 	return s.saved(c, f.key(), "/instruments")

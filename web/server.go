@@ -5,6 +5,7 @@ package web
 
 import (
 	"bytes"
+	"context"
 	"crypto/rand"
 	"embed"
 	"encoding/hex"
@@ -40,15 +41,20 @@ type server struct {
 
 	streams carStreams
 	news    news
+	demoCar DemoCar
 }
+
+// DemoCar opens the case of a stand-in car with its simulated instruments, or finds the one
+// that is open, and returns its id; key is that of the form.
+type DemoCar func(ctx context.Context, key string) (string, error)
 
 // within is how long a request may wait for an instrument.
 func (s *server) within(usual time.Duration) time.Duration { return max(usual, s.reach.Patience) }
 
 // New returns the application on a shop and its live benches; reach is how it gets at
-// scan adapters.
-func New(shop *casework.Shop, hub *live.Hub, reach instrument.Dialer) (http.Handler, error) {
-	s := &server{shop: shop, hub: hub, reach: reach, jobs: jobs{list: map[string]*job{}}}
+// scan adapters. demoCar may be nil: no demo car is offered then.
+func New(shop *casework.Shop, hub *live.Hub, reach instrument.Dialer, demoCar DemoCar) (http.Handler, error) {
+	s := &server{shop: shop, hub: hub, reach: reach, demoCar: demoCar, jobs: jobs{list: map[string]*job{}}}
 	var err error
 	if s.build, err = assetBuild(); err != nil {
 		return nil, err

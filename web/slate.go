@@ -37,6 +37,7 @@ type slateData struct {
 	Last  *casework.Finished
 	Today []casework.Finished
 	Go    *casework.SlateRow // what can be worked on first
+	Demo  bool               // a demo car may be opened
 	Kit   []knowledge.Kit    // to be ticked: nobody has said yet what this bay has
 }
 
@@ -132,7 +133,7 @@ func (s *server) slate(c *echo.Context) error {
 		return err
 	}
 	now := s.shop.Now().Local()
-	out := slateData{All: len(rows), Head: railHead(now)}
+	out := slateData{All: len(rows), Head: railHead(now), Demo: s.demoCar != nil}
 	if ways, err := s.shop.Ways(ctx); err != nil {
 		return err
 	} else if ways.Kit == nil {
@@ -168,6 +169,22 @@ func (s *server) slate(c *echo.Context) error {
 	}
 	out.Today = s.shop.Today(done)
 	return s.render(c, http.StatusOK, "slate.html", s.page(c, "Slate", "slate", out))
+}
+
+// openDemoCar opens the case of a car that is simulated on this computer.
+func (s *server) openDemoCar(c *echo.Context) error {
+	if s.demoCar == nil {
+		return echo.ErrNotFound
+	}
+	if err := parsed(c); err != nil {
+		return err
+	}
+	f := form{c: c}
+	id, err := s.demoCar(c.Request().Context(), f.key())
+	if err != nil {
+		return err
+	}
+	return s.saved(c, f.key(), "/cases/"+id)
 }
 
 // takeOn says who works on a case.

@@ -59,7 +59,7 @@ func start(t *testing.T, full bool) *browser {
 		}
 	}
 	hub := live.New(s, dial)
-	h, err := web.New(s, hub, patient)
+	h, err := web.New(s, hub, patient, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -442,7 +442,7 @@ func BenchmarkPages(b *testing.B) {
 		}
 	}
 	hub := live.New(s, dial)
-	h, err := web.New(s, hub, patient)
+	h, err := web.New(s, hub, patient, nil)
 	if err != nil {
 		b.Fatal(err)
 	}

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"maps"
 	"net"
 	"net/http"
 	"os"
@@ -137,31 +138,35 @@ func startStandins(ctx context.Context, s *casework.Shop, cars []string) error {
 		}
 	}
 	if len(cars) > 0 {
-		bringCars(ctx, s, self, cars)
+		cases := map[string]string{}
+		for _, n := range cars { // a whole car is called as its case
+			cases[n] = n
+		}
+		bringCars(ctx, s, self, cases)
 	}
 	return nil
 }
 
 // carInstrument reads what a whole car says of one of its instruments: "The KIND NAME of
-// CASE is at ADDRESS". Adapters and modules are listed, hand tools are not.
-func carInstrument(line string) (casework.NewDevice, bool) {
+// CAR is at ADDRESS". Adapters and modules are listed, hand tools are not; cases says which
+// case a car belongs to.
+func carInstrument(line string, cases map[string]string) (casework.NewDevice, bool) {
 	f := strings.Fields(line)
 	if len(f) < 8 {
 		return casework.NewDevice{}, false
 	}
-	kind, number := record.DeviceKind(f[1]), f[len(f)-4]
+	kind, number := record.DeviceKind(f[1]), cases[f[len(f)-4]]
 	if kind != record.Adapter && kind != record.Module {
 		return casework.NewDevice{}, false
 	}
 	return casework.NewDevice{Kind: kind, Name: strings.Join(f[2:len(f)-5], " ") + " " + number, Address: f[len(f)-1], For: number}, true
 }
 
-// bringCars starts whole cars of the demo's open cases, in one process, and lists
-// their adapters and modules as instruments by the number of the case. Pages do not wait
-// for it.
-func bringCars(ctx context.Context, s *casework.Shop, self string, cars []string) {
+// bringCars starts whole cars of the demo, in one process, and lists their adapters and
+// modules as instruments by the number of their case. Pages do not wait for it.
+func bringCars(ctx context.Context, s *casework.Shop, self string, cases map[string]string) {
 	args := []string{"standin", "--until-eof", "--addr", "127.0.0.1:0"}
-	for _, n := range cars {
+	for _, n := range slices.Sorted(maps.Keys(cases)) {
 		args = append(args, "--car", "demo:"+n)
 	}
 	cmd := exec.CommandContext(ctx, self, args...)
@@ -179,7 +184,7 @@ func bringCars(ctx context.Context, s *casework.Shop, self string, cars []string
 	}
 	lines := bufio.NewScanner(out)
 	for lines.Scan() {
-		d, ok := carInstrument(lines.Text())
+		d, ok := carInstrument(lines.Text(), cases)
 		if !ok {
 			continue
 		}
@@ -237,10 +242,11 @@ func serveShop(v service) error {
 	shop := &casework.Shop{DB: db, Book: v.book, Now: time.Now}
 	reach := instrument.Dialer{Patience: v.patience}
 	hub := live.New(shop, func(ctx context.Context, address string) (live.Gauge, error) { return reach.Module(ctx, address) })
-	var pages sync.WaitGroup
+	var pages, beside sync.WaitGroup
+	trial := &demoCar{ctx: ctx, shop: shop, beside: &beside}
 	var h http.Handler
 	var broken error
-	pages.Go(func() { h, broken = web.New(shop, hub, reach) })
+	pages.Go(func() { h, broken = web.New(shop, hub, reach, trial.Open) })
 	if v.fill != nil {
 		err = v.fill(ctx, shop)
 	}
@@ -252,7 +258,7 @@ func serveShop(v service) error {
 		return errors.Join(err, l.Close(), hub.Close(), db.Close())
 	}
 	fmt.Fprintf(v.out, "Wexter is at http://%s\n", l.Addr())
-	var beside sync.WaitGroup
+	beside.Go(trial.resume)
 	beside.Go(func() {
 		db.Watch(ctx, func(err error) { slog.Error("the shop's file is not whole", "error", err) })
 	})
