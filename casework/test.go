@@ -309,7 +309,7 @@ func (s *Shop) changeRunIn(tx store.Tx, runID string, change func(record.Test, *
 // takes that back.
 func (s *Shop) SetOutcome(ctx context.Context, key, testID string, o record.Outcome) error {
 	if o != record.CannotPressurise && o != record.NoOutcome {
-		return problem("outcome", "the readings judge a hold; only that it will not build pressure is said by hand")
+		return problem("outcome", "the readings judge a leak-down test; only that it will not build pressure is said by hand")
 	}
 	_, err := s.do(ctx, key, func(tx store.Tx) (string, error) {
 		t, err := s.openTest(tx, testID)
@@ -589,7 +589,7 @@ func (b gathered) doubts(sum *record.Summary) {
 	case "":
 		say("The rig was not checked by itself: plug it and see that it holds before the car is judged.")
 	case record.RigLost:
-		say("The rig loses %.0f Pa a minute by itself: mend it and hold again. Until then there is no verdict.", in.RigLoss)
+		say("The rig loses %.0f Pa a minute by itself: mend it and repeat the test. Until then there is no verdict.", in.RigLoss)
 		sum.Verdict, sum.HoldMore, sum.Tight = decay.Undecided, nil, false
 	}
 	if d, err := time.Parse(time.DateOnly, in.CalibratedOn); err == nil && b.now.Sub(d) > 366*24*time.Hour {
@@ -597,7 +597,7 @@ func (b gathered) doubts(sum *record.Summary) {
 	}
 	a := b.arch
 	if slices.Contains(a.Cautions, "eonv-pressure") && !slices.Contains(b.setup.Sealed, a.Seal[0].Do) && sum.Verdict == decay.Over {
-		say("%s is not ticked: the unit's relief opens near 0.5 inH2O, and the hold may have blown through a healthy valve. Until then there is no verdict.", strings.TrimSuffix(a.Seal[0].Do, "."))
+		say("%s is not ticked: the unit's relief opens near 0.5 inH2O, and the test may have blown through a healthy valve. Until then there is no verdict.", strings.TrimSuffix(a.Seal[0].Do, "."))
 		sum.Verdict, sum.HoldMore = decay.Undecided, nil
 	}
 	if n := len(a.Seal) - len(b.setup.Sealed); n > 0 {

@@ -31,6 +31,8 @@ type Thought struct {
 	Words        string // next, for the Slate
 	Minutes      int
 	Kit          []string // that it needs
+
+	turns map[string]diagnose.Turn // see Trail; nil until somebody asked
 }
 
 // mostThoughts is how many cases are kept in mind at once.

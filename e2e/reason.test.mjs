@@ -23,12 +23,12 @@ test("struck out and taken back: the odds follow", async () => {
   const page = await shop.page();
   await openOf(page, "Hathmere Tern");
   const before = await odds(page);
-  const entry = page.locator(".strip > li", { hasText: "Pressure hold" }).first();
+  const entry = page.locator(".strip > li", { hasText: "Leak-down test" }).first();
   await entry.locator("summary").click();
   await Promise.all([page.waitForNavigation(), entry.locator("button:has-text('strike out')").click()]);
   const without = await odds(page);
   assert.notDeepEqual(without, before);
-  const again = page.locator(".strip > li", { hasText: "Pressure hold" }).first();
+  const again = page.locator(".strip > li", { hasText: "Leak-down test" }).first();
   await again.locator("summary").click();
   await Promise.all([page.waitForNavigation(), again.locator("button:has-text('put back')").click()]);
   assert.deepEqual(await odds(page), before);
@@ -38,7 +38,7 @@ test("contradiction: which two, and what to repeat", async () => {
   const page = await shop.page();
   await openOf(page, "Ostrel Wherry");
   const clash = await page.locator(".clash").innerText(); // one, whichever way round
-  assert.match(clash, /contradict[\s\S]*Hold: 0\.0\d mm[\s\S]*Cap test[\s\S]*Repeat cap test/);
+  assert.match(clash, /contradict[\s\S]*Leak-down test: 0\.0\d mm[\s\S]*Cap test[\s\S]*Repeat cap test/);
   const cap = page.locator(".strip > li", { hasText: "Cap test" }).first();
   await cap.locator("summary").click();
   await Promise.all([page.waitForNavigation(), cap.locator("button:has-text('doubt it')").click()]);

@@ -2,6 +2,7 @@ package evidence
 
 import (
 	"slices"
+	"time"
 
 	"wexter/core/bench"
 	"wexter/core/obd"
@@ -70,4 +71,40 @@ func (f Folder) Test(id string) (TestFolder, bool) {
 		}
 	}
 	return TestFolder{}, false
+}
+
+// Entry is a record of a case that evidence is read from. Judged is one that readings judge: a
+// test or a result.
+type Entry struct {
+	ID     string
+	At     time.Time
+	Judged bool
+}
+
+// Order lists the records of a case that may be evidence, oldest first.
+func (f Folder) Order() (out []Entry) {
+	add := func(id string, at time.Time, judged bool) { out = append(out, Entry{id, at, judged}) }
+	for _, x := range f.Scans {
+		add(x.ID, x.At, false)
+	}
+	for _, x := range f.Observations {
+		add(x.ID, x.At, false)
+	}
+	for _, x := range f.Notes {
+		add(x.ID, x.At, false)
+	}
+	for _, x := range f.Marks {
+		add(x.ID, x.At, false)
+	}
+	for _, x := range f.Findings {
+		add(x.ID, x.At, false)
+	}
+	for _, x := range f.Tests {
+		add(x.ID, x.At, true)
+	}
+	for _, x := range f.Results {
+		add(x.ID, x.At, true)
+	}
+	slices.SortStableFunc(out, func(a, b Entry) int { return a.At.Compare(b.At) })
+	return out
 }

@@ -153,9 +153,9 @@ func (r *reader) holds() {
 		switch sum, ok := t.Summary(); {
 		case ok:
 			e.Curve, e.Sense = diagnose.Measured(sum.D, sum.Low, sum.High), senseOf(sum)
-			e.Says = fmt.Sprintf("Hold: %.2f mm, %.2f to %.2f", sum.D*1e3, sum.Low*1e3, sum.High*1e3)
+			e.Says = fmt.Sprintf("Leak-down test: %.2f mm, %.2f to %.2f", sum.D*1e3, sum.Low*1e3, sum.High*1e3)
 		case t.Outcome == record.CannotPressurise:
-			e.Curve, e.Says = diagnose.TooLarge(), "Hold: "+t.Outcome.Words()
+			e.Curve, e.Says = diagnose.TooLarge(), "Leak-down test: "+t.Outcome.Words()
 		default:
 			continue
 		}

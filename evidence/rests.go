@@ -81,7 +81,7 @@ func (c *Car) Cleared(f Folder) (out []string) {
 	for _, t := range f.Tests {
 		if sum, ok := t.Summary(); ok && stands(t) && !t.At.Before(since) && t.Outcome == record.WithinLimit {
 			_, set := c.Sealing(t.Setup)
-			says := fmt.Sprintf("Hold: %.2f to %.2f mm", sum.Low*1e3, sum.High*1e3)
+			says := fmt.Sprintf("Leak-down test: %.2f to %.2f mm", sum.Low*1e3, sum.High*1e3)
 			if plugs := c.plugs(set); plugs != "" {
 				says += ", " + plugs
 			}

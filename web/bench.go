@@ -358,7 +358,7 @@ func (s *server) showBench(c *echo.Context, failed error, with func(*benchData))
 	if _, code := sentence(failed); failed != nil && code == http.StatusConflict {
 		d.Diff = differing(c, d.fields())
 	}
-	p := s.page(c, "Hold · "+d.Case.Number, "slate", d)
+	p := s.page(c, "Leak-down test · "+d.Case.Number, "slate", d)
 	if failed != nil {
 		return s.again(c, failed, "bench.html", p)
 	}

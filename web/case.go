@@ -143,6 +143,13 @@ func (s *server) showCase(c *echo.Context, failed error) error {
 		d.Reason, th = s.reason(ctx, c, d.Folder, car)
 		if th != nil {
 			_ = s.shop.KeepNext(ctx, d.Folder, th)
+			if turns, err := s.shop.Trail(ctx, d.Folder, th); err == nil {
+				for i, e := range d.Strip {
+					if turn, ok := turns[e.ID]; ok && (e.Kind == record.ResultEntry || e.Kind == record.TestEntry) {
+						d.Strip[i].Slope = slopePlot(slopes(th.State, car, turn))
+					}
+				}
+			}
 		}
 	}
 	if d.People, err = s.shop.Initials(ctx); err != nil {
@@ -455,7 +462,7 @@ func traces(before, after *record.Summary, w, h float64) template.HTML {
 }
 
 func sparkline(sum record.Summary) string {
-	svg := report.NewSVG(232, 62, "trace of the hold")
+	svg := report.NewSVG(232, 62, "trace of the leak-down test")
 	report.Spark(svg, 232, 62, sum)
 	return svg.String()
 }

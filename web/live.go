@@ -73,7 +73,7 @@ func (s *server) showLive(c *echo.Context, failed error) error {
 	if b, ok := s.hub.Look(id); ok {
 		d.Address = b.Address()
 	}
-	p := s.page(c, "Live hold · "+d.Case.Number, "slate", d)
+	p := s.page(c, "Leak-down test, live · "+d.Case.Number, "slate", d)
 	if failed != nil {
 		return s.again(c, failed, "live.html", p)
 	}

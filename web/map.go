@@ -244,7 +244,7 @@ func newestSetting(f evidence.Folder, car casework.Car) (plumbing.Settings, stri
 	for _, t := range slices.Backward(f.Tests) {
 		if t.StruckAt == nil {
 			_, set := car.Sealing(t.Setup)
-			return set, "as set for the hold of " + t.At.Local().Format("2 Jan, 15:04")
+			return set, "as set for the test of " + t.At.Local().Format("2 Jan, 15:04")
 		}
 	}
 	return nil, atRestWords

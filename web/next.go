@@ -3,6 +3,7 @@ package web
 import (
 	"cmp"
 	"fmt"
+	"html/template"
 	"net/url"
 	"slices"
 	"strings"
@@ -37,6 +38,7 @@ type actionView struct {
 	Cautions   []string
 	Seal       []knowledge.Step
 	Out        []outRow
+	Bar        template.HTML // the same as a drawing
 	HazardSays string
 	KitSays    []string
 	Chosen     bool
@@ -47,11 +49,24 @@ type actionView struct {
 // askView is a question that is answered with yes or no.
 type askView struct{ Sign, Name, Why string }
 
+// outRow is one way in which a test may come out, and what that leads to.
 type outRow struct {
+	Letter     string // in the bar
 	Name, Then string
 	Percent    int
-	Bar        int
 	Usual      bool
+	Rest       bool // whatever else
+}
+
+// Class is how the piece of the bar is filled.
+func (r outRow) Class() string {
+	switch {
+	case r.Usual:
+		return "usual"
+	case r.Rest:
+		return "rest"
+	}
+	return "other"
 }
 
 type swapView struct {
@@ -261,9 +276,13 @@ func (s *server) action(a diagnose.Action, base string, car casework.Car) action
 			rest += o.Odds
 			continue
 		}
-		v.Out = append(v.Out, outRow{Name: o.Name, Percent: int(100*o.Odds + 0.5), Bar: max(5, int(110*o.Odds)), Usual: o.Usual, Then: thenWords(o)})
+		v.Out = append(v.Out, outRow{Name: o.Name, Percent: int(100*o.Odds + 0.5), Usual: o.Usual, Then: thenWords(o)})
 	}
 	v.Out = restOf(v.Out, rest)
+	for i := range v.Out {
+		v.Out[i].Letter = letters[i : i+1]
+	}
+	v.Bar = outcomeBar(v.Out)
 	return v
 }
 
@@ -272,13 +291,13 @@ func restOf(rows []outRow, rest float64) []outRow {
 	const name = "something else"
 	if i := slices.IndexFunc(rows, func(r outRow) bool { return r.Name == name }); i >= 0 {
 		rows[i].Percent += int(100*rest + 0.5)
-		rows[i].Bar = min(110, rows[i].Bar+int(110*rest))
+		rows[i].Rest = true
 		return rows
 	}
 	if rest <= 0.02 {
 		return rows
 	}
-	return append(rows, outRow{Name: name, Percent: int(100*rest + 0.5), Bar: max(5, int(110*rest))})
+	return append(rows, outRow{Name: name, Percent: int(100*rest + 0.5), Rest: true})
 }
 
 func thenWords(o diagnose.Outcome) string {

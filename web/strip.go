@@ -30,6 +30,7 @@ type entry struct {
 	Photo   string
 	Small   bool // a leg or a mark, beside its test
 	Plot    template.HTML
+	Slope   template.HTML // the odds before and after it
 }
 
 // strip gathers the evidence in order of time, newest on top.
@@ -283,15 +284,13 @@ func runEntries(t evidence.TestFolder, r record.Run) []entry {
 }
 
 func testName(t evidence.TestFolder) string {
-	name := "Hold"
+	name := "Leak-down test"
 	if sum, ok := t.Summary(); ok {
 		switch {
 		case sum.Pressure != nil && sum.Vacuum != nil:
-			name = "Pressure and vacuum hold"
+			name = "Leak-down test, pressure and vacuum"
 		case len(sum.Legs) > 0 && holdIsVacuum(sum):
-			name = "Vacuum hold"
-		default:
-			name = "Pressure hold"
+			name = "Leak-down test, vacuum"
 		}
 	}
 	if t.RepeatOf != "" {

@@ -162,7 +162,7 @@ var All = append([]Calculator{
 			case p < 10:
 				return nil, fmt.Errorf("Start, gauge: too little pressure to lose")
 			case lost > 1.5:
-				return nil, fmt.Errorf("Hold: the pressure is gone long before its end; a shorter hold tells as much")
+				return nil, fmt.Errorf("The pressure is gone long before its end; a shorter hold tells as much")
 			case net < 1e-6:
 				return nil, fmt.Errorf("Drift: it just balances the leak: the trace is flat and tells nothing; take a drift leg")
 			}

@@ -133,16 +133,18 @@ func (s *State) Explanations() []Explanation {
 
 // Marginals returns the odds that each suspect is there, alone or in a pair, in the order
 // of Suspects.
-func (s *State) Marginals() []float64 {
-	out := make([]float64, len(s.Suspects))
-	for i := range s.Suspects {
-		for _, p := range s.w.single[i*shades : (i+1)*shades] {
+func (s *State) Marginals() []float64 { return s.marginals(s.w) }
+
+func (m *Model) marginals(w *weights) []float64 {
+	out := make([]float64, len(m.Suspects))
+	for i := range m.Suspects {
+		for _, p := range w.single[i*shades : (i+1)*shades] {
 			out[i] += p
 		}
 	}
-	for i, q := range s.pairs {
+	for i, q := range m.pairs {
 		v := 0.0
-		for _, p := range s.w.pair[i*pairShades : (i+1)*pairShades] {
+		for _, p := range w.pair[i*pairShades : (i+1)*pairShades] {
 			v += p
 		}
 		out[q[0]] += v

@@ -1,0 +1,163 @@
+package web
+
+import (
+	"cmp"
+	"fmt"
+	"html/template"
+	"math"
+	"slices"
+	"strings"
+
+	"wexter/casework"
+	"wexter/core/diagnose"
+)
+
+// This file draws the small pictures that stand where a column of figures would: made on the
+// server, in the colours of the page, with the same figures in words beside or within them.
+
+// letters name the pieces of a bar that a list below it explains.
+const letters = "ABCDEFGH"
+
+// outcomeBar draws how a test may come out as one bar: a piece as wide as an outcome is
+// likely, with its letter; the usual outcome filled, what is rare left hollow.
+func outcomeBar(rows []outRow) template.HTML {
+	total := 0
+	for _, r := range rows {
+		total += r.Percent
+	}
+	if total == 0 {
+		return ""
+	}
+	var b strings.Builder
+	b.WriteString(`<svg class="outbar" aria-hidden="true">`)
+	x := 0.0
+	for _, r := range rows {
+		w := 100 * float64(r.Percent) / float64(total)
+		fmt.Fprintf(&b, `<rect class="%s" x="%.2f%%" y="1" width="%.2f%%" height="26"/>`, r.Class(), x, w)
+		if w >= 6 {
+			fmt.Fprintf(&b, `<text x="%.2f%%" y="20" text-anchor="middle">%s</text>`, x+w/2, r.Letter)
+		}
+		x += w
+	}
+	b.WriteString(`</svg>`)
+	return template.HTML(b.String())
+}
+
+// slopeMost is how many parts a slope plot shows: those whose odds moved most.
+const slopeMost = 4
+
+// slopeLine is one part on a slope plot.
+type slopeLine struct {
+	label         string
+	before, after float64
+}
+
+// slopes are the parts that one piece of evidence moved, by what the Map calls them: faults
+// of one part count together, as they do on the Map. Empty when nothing worth a line moved.
+func slopes(st *diagnose.State, car casework.Car, turn diagnose.Turn) (out []slopeLine) {
+	at := map[string]int{}
+	for i, x := range st.Suspects {
+		p, ok := car.Graph.Part(x.Part)
+		if !ok {
+			continue
+		}
+		k, seen := at[x.Part]
+		if !seen {
+			k, at[x.Part] = len(out), len(out)
+			out = append(out, slopeLine{label: p.Short()})
+		}
+		out[k].before = 1 - (1-out[k].before)*(1-turn.Before[i])
+		out[k].after = 1 - (1-out[k].after)*(1-turn.After[i])
+	}
+	out = slices.DeleteFunc(out, func(l slopeLine) bool { return math.Abs(l.after-l.before) < 0.02 })
+	slices.SortStableFunc(out, func(a, b slopeLine) int {
+		return cmp.Compare(math.Abs(b.after-b.before), math.Abs(a.after-a.before))
+	})
+	out = out[:min(len(out), slopeMost)]
+	slices.SortStableFunc(out, func(a, b slopeLine) int { return cmp.Compare(b.after, a.after) })
+	return out
+}
+
+// The slope plot: its size, where its two rulers stand, and how far labels are apart.
+const (
+	slopeWidth, slopeTop, slopeTall = 226.0, 10.0, 56.0
+	slopeLeft, slopeRight           = 30.0, 74.0
+	slopeName                       = 110.0 // where the names begin
+	slopeApart                      = 16.0
+	slopeLetters                    = 20 // of a name on one line
+)
+
+// slopePlot draws how the odds of some parts went from before to after a result.
+func slopePlot(lines []slopeLine) template.HTML {
+	if len(lines) == 0 {
+		return ""
+	}
+	most := 0.0
+	for _, l := range lines {
+		most = max(most, l.before, l.after)
+	}
+	y := func(p float64) float64 { return slopeTop + slopeTall*(1-p/most) }
+	var says []string
+	var befores, afters []float64
+	for _, l := range lines {
+		says = append(says, fmt.Sprintf("%s %s to %s %%", l.label, perCent(l.before), perCent(l.after)))
+		befores, afters = append(befores, y(l.before)), append(afters, y(l.after))
+	}
+	left := apart(befores, func(int) float64 { return slopeApart })
+	right := apart(afters, func(i int) float64 { return slopeApart * float64(len(twoLines(lines[i].label))) })
+	tall := max(slopeTop+slopeTall, slices.Max(left)) + 10
+	for i, l := range lines {
+		tall = max(tall, right[i]+slopeApart*float64(len(twoLines(l.label))-1)+10)
+	}
+	var b strings.Builder
+	fmt.Fprintf(&b, `<svg class="slope" viewBox="0 0 %g %g" role="img" aria-label="odds before and after: %s">`, slopeWidth, tall, template.HTMLEscapeString(strings.Join(says, ", ")))
+	fmt.Fprintf(&b, `<path class="ruler" d="M%g %gV%gM%g %gV%g"/>`, slopeLeft, slopeTop-4, slopeTop+slopeTall+4, slopeRight, slopeTop-4, slopeTop+slopeTall+4)
+	for i, l := range lines {
+		class := "down"
+		if l.after > l.before {
+			class = "up"
+		}
+		fmt.Fprintf(&b, `<line class="%s" x1="%g" y1="%.1f" x2="%g" y2="%.1f"/>`, class, slopeLeft, y(l.before), slopeRight, y(l.after))
+		fmt.Fprintf(&b, `<text class="fig" x="%g" y="%.1f" text-anchor="end">%s</text>`, slopeLeft-5, left[i]+5, template.HTMLEscapeString(perCent(l.before)))
+		fmt.Fprintf(&b, `<text class="fig" x="%g" y="%.1f">%s</text>`, slopeRight+5, right[i]+5, template.HTMLEscapeString(perCent(l.after)))
+		for n, words := range twoLines(l.label) {
+			fmt.Fprintf(&b, `<text x="%g" y="%.1f">%s</text>`, slopeName, right[i]+5+float64(n)*(slopeApart-2), template.HTMLEscapeString(words))
+		}
+	}
+	b.WriteString(`</svg>`)
+	return template.HTML(b.String())
+}
+
+// twoLines breaks a label that is too long for one line at the space nearest its middle.
+func twoLines(label string) []string {
+	if len(label) <= slopeLetters {
+		return []string{label}
+	}
+	best := -1
+	for i, r := range label {
+		if r == ' ' && (best < 0 || abs(i-len(label)/2) < abs(best-len(label)/2)) {
+			best = i
+		}
+	}
+	if best < 0 {
+		return []string{label}
+	}
+	return []string{label[:best], label[best+1:]}
+}
+
+func abs(n int) int { return max(n, -n) }
+
+// apart moves labels down until each has as much room as it needs; they stay in their order.
+func apart(y []float64, needs func(i int) float64) []float64 {
+	order := make([]int, len(y))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(y[a], y[b]) })
+	out, last := slices.Clone(y), math.Inf(-1)
+	for _, i := range order {
+		out[i] = max(y[i], last)
+		last = out[i] + needs(i)
+	}
+	return out
+}

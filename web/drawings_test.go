@@ -1,0 +1,88 @@
+package web
+
+import (
+	"encoding/xml"
+	"fmt"
+	"html/template"
+	"io"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+)
+
+// numbers reads the numbers of an attribute out of a drawing, in their order.
+func numbers(t *testing.T, svg template.HTML, element, attribute string) (out []float64) {
+	t.Helper()
+	for _, m := range regexp.MustCompile(`<`+element+` [^>]*`).FindAllString(string(svg), -1) {
+		if v := regexp.MustCompile(` ` + attribute + `="([\d.]+)%?"`).FindStringSubmatch(m); v != nil {
+			n, err := strconv.ParseFloat(v[1], 64)
+			if err != nil {
+				t.Fatal(err)
+			}
+			out = append(out, n)
+		}
+	}
+	return out
+}
+
+// wellFormed fails when a drawing is no XML or holds a number that is none.
+func wellFormed(t *testing.T, svg template.HTML) {
+	t.Helper()
+	d := xml.NewDecoder(strings.NewReader(string(svg)))
+	for {
+		if _, err := d.Token(); err == io.EOF {
+			break
+		} else if err != nil {
+			t.Fatalf("%v: %s", err, svg)
+		}
+	}
+	if strings.Contains(string(svg), "NaN") || strings.Contains(string(svg), "Inf") {
+		t.Errorf("no number: %s", svg)
+	}
+}
+
+func TestOutcomeBarIsFilledOnce(t *testing.T) {
+	rows := []outRow{{Letter: "A", Percent: 13, Usual: true}, {Letter: "B", Percent: 26}, {Letter: "C", Percent: 3}, {Letter: "D", Percent: 57, Rest: true}}
+	svg := outcomeBar(rows)
+	wellFormed(t, svg)
+	x, w := numbers(t, svg, "rect", "x"), numbers(t, svg, "rect", "width")
+	end := 0.0
+	for i := range rows {
+		if d := x[i] - end; d > 0.02 || d < -0.02 {
+			t.Errorf("piece %d begins at %g, the one before ends at %g", i, x[i], end)
+		}
+		end = x[i] + w[i]
+	}
+	if end < 99.9 || end > 100.1 {
+		t.Errorf("the bar ends at %g %%", end)
+	}
+	if strings.Contains(string(svg), ">C<") {
+		t.Error("a letter does not fit a piece of 3 %")
+	}
+	if outcomeBar(nil) != "" {
+		t.Error("a bar without outcomes")
+	}
+}
+
+func TestSlopeLabelsNeverCover(t *testing.T) {
+	var lines []slopeLine
+	for i := range slopeMost { // all of them at the bottom, with long names
+		lines = append(lines, slopeLine{fmt.Sprintf("rubber coupler at the canister %d", i), 0.9, 0.01})
+	}
+	svg := slopePlot(lines)
+	wellFormed(t, svg)
+	y := numbers(t, svg, "text", "y")
+	slices.Sort(y)
+	tall := numbers(t, template.HTML(strings.ReplaceAll(string(svg), `viewBox="0 0 226 `, `tall="`)), "svg", "tall")
+	if len(tall) != 1 || y[len(y)-1] > tall[0] {
+		t.Errorf("labels down to %g in a drawing of %v", y[len(y)-1], tall)
+	}
+	if got := slopePlot(nil); got != "" {
+		t.Errorf("a plot of nothing: %s", got)
+	}
+	if got := twoLines("quick-connect O-ring, canister"); len(got) != 2 || len(got[0]) > slopeLetters || len(got[1]) > slopeLetters {
+		t.Errorf("%q", got)
+	}
+}
