@@ -45,7 +45,8 @@ type caseData struct {
 	Says    proofSays  // of the proof
 	Ways    []string   // how this shop goes about what the page is for
 	Unknown []string   // makers' codes that nobody has looked up
-	People  []string   // who works on the open cases, by initials
+	History *historyView
+	People  []string // who works on the open cases, by initials
 }
 
 // causeAsk is a part that was found, and what it may be the victim of.
@@ -121,7 +122,7 @@ func (s *server) caseData(ctx context.Context, id string) (caseData, error) {
 	if err != nil {
 		return caseData{}, err
 	}
-	d.Strip = s.strip(b, f)
+	d.Strip, d.History = s.strip(b, f), history(f)
 	for _, l := range f.CodeHistory() {
 		if g, _ := b.Group(l.Code); !l.Made && knowledge.MakersOwn(l.Code) && g.Key == "" {
 			d.Unknown = append(d.Unknown, l.Code)
