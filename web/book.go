@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"net/http"
 	"slices"
 	"strings"
@@ -10,6 +11,7 @@ import (
 	"wexter/casework"
 	"wexter/core/calc"
 	"wexter/core/knowledge"
+	"wexter/core/obd"
 	"wexter/core/plumbing"
 	"wexter/core/units"
 )
@@ -54,6 +56,7 @@ type calcData struct {
 	Plain  []plainField
 	Lines  []calc.Line
 	All    []calc.Calculator
+	Trims  []trimRow // of the calculator of trims
 }
 
 type plainField struct{ Key, Label, Unit, Value string }
@@ -177,6 +180,19 @@ func (s *server) procedure(c *echo.Context) error {
 
 // calculator works one formula out from the URL, so that Back works and a
 // result can be printed.
+// trimsTyped draws the trims of the calculator; nothing where one is no number.
+func trimsTyped(short, long string, k calc.Calculator) []trimRow {
+	live := map[string]obd.Value{}
+	for pid, typed := range map[string]string{"06": cmp.Or(short, k.Fields[0].Default), "07": cmp.Or(long, k.Fields[1].Default)} {
+		v, err := units.Number(typed)
+		if err != nil {
+			return nil
+		}
+		live[pid] = obd.Value{Value: v}
+	}
+	return trimsOf(live)
+}
+
 func (s *server) calculator(c *echo.Context) error {
 	k, ok := calc.Find(c.Param("key"))
 	if !ok {
@@ -206,7 +222,9 @@ func (s *server) calculator(c *echo.Context) error {
 	if err != nil {
 		p.Problem, status = casework.Upper(err.Error())+".", http.StatusUnprocessableEntity
 	}
-	d.Lines = lines
+	if d.Lines = lines; k.Key == "trim" && err == nil {
+		d.Trims = trimsTyped(typed["s"], typed["l"], k)
+	}
 	p.Data = d
 	return s.render(c, status, "calc.html", p)
 }

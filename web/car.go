@@ -35,6 +35,10 @@ type carPage struct {
 	Volumes   string // the parts beside which a pressure is written
 }
 
+// TrimScale and TrimStop are those of the drawing of a fuel trim, %.
+func (carPage) TrimScale() float64 { return trimScale }
+func (carPage) TrimStop() float64  { return obd.TrimStop }
+
 type commandView struct {
 	Part, Name, Rest string
 	Does             string // what 100 % does
@@ -126,6 +130,7 @@ type liveValue struct {
 	Name  string `json:"name"`
 	Value string `json:"value"`
 	Unit  string `json:"unit"`
+	Trim  bool   `json:"trim,omitempty"` // a fuel trim: drawn on its scale
 }
 
 const carEvery = 500 * time.Millisecond
@@ -242,7 +247,7 @@ func carNow(ctx context.Context, a *instrument.Adapter, supported []byte) (carNe
 	if scan, err := ingest.ReadScan([]byte(text.String())); err == nil {
 		for _, v := range values(scan.Live) {
 			if !v.Part {
-				n.Live = append(n.Live, liveValue{v.Name, v.Value, v.Unit})
+				n.Live = append(n.Live, liveValue{v.Name, v.Value, v.Unit, slices.Contains([]string{"06", "07", "08", "09"}, v.PID)})
 			}
 		}
 	}

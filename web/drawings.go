@@ -10,6 +10,7 @@ import (
 
 	"wexter/casework"
 	"wexter/core/diagnose"
+	"wexter/core/obd"
 )
 
 // This file draws the small pictures that stand where a column of figures would: made on the
@@ -158,6 +159,57 @@ func apart(y []float64, needs func(i int) float64) []float64 {
 	for _, i := range order {
 		out[i] = max(y[i], last)
 		last = out[i] + needs(i)
+	}
+	return out
+}
+
+// trimScale is how far the scale of fuel trims reaches either way, %.
+const trimScale = 40.0
+
+// trimRow is a fuel trim as a bar on its scale.
+type trimRow struct {
+	Name, Value string
+	Bar         template.HTML
+	Stop        bool // it stands at its stop
+}
+
+// trimX is where a trim stands on the scale, in % of its width; one beyond it at the edge.
+func trimX(v float64) float64 { return 50 + 50*max(-1, min(1, v/trimScale)) }
+
+// trimBar draws a fuel trim from zero on, with the stops that a control unit does not pass;
+// class marks one that is a bound.
+func trimBar(v float64, class string) template.HTML {
+	var b strings.Builder
+	b.WriteString(`<svg height="22" aria-hidden="true">`)
+	fmt.Fprintf(&b, `<rect class="t-stop" x="0" y="2" width="%.2f%%" height="18"/>`, trimX(-obd.TrimStop))
+	fmt.Fprintf(&b, `<rect class="t-stop" x="%.2f%%" y="2" width="%.2f%%" height="18"/>`, trimX(obd.TrimStop), 100-trimX(obd.TrimStop))
+	from, to := min(50, trimX(v)), max(50, trimX(v))
+	fmt.Fprintf(&b, `<rect class="t-bar%s" x="%.2f%%" y="6" width="%.2f%%" height="10"/>`, class, from, to-from)
+	b.WriteString(`<line class="t-zero" x1="50%" x2="50%" y1="0" y2="22"/></svg>`)
+	return template.HTML(b.String())
+}
+
+// trimsOf are the fuel trims among some live data, bank by bank, with what both come to.
+func trimsOf(live map[string]obd.Value) (out []trimRow) {
+	row := func(name string, v float64, stop bool) {
+		class := ""
+		if stop {
+			class = " t-at"
+		}
+		out = append(out, trimRow{name, fmt.Sprintf("%+.1f %%", v), trimBar(v, class), stop})
+	}
+	for i, bank := range [][2]string{{"06", "07"}, {"08", "09"}} {
+		short, ok1 := live[bank[0]]
+		long, ok2 := live[bank[1]]
+		if ok1 {
+			row(fmt.Sprintf("short, bank %d", i+1), short.Value, obd.TrimAtStop(short.Value, 0))
+		}
+		if ok2 {
+			row(fmt.Sprintf("long, bank %d", i+1), long.Value, obd.TrimAtStop(0, long.Value))
+		}
+		if ok1 && ok2 {
+			row(fmt.Sprintf("both, bank %d", i+1), obd.TotalTrim(short.Value, long.Value), obd.TrimAtStop(short.Value, long.Value))
+		}
 	}
 	return out
 }

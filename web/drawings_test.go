@@ -10,6 +10,8 @@ import (
 	"strconv"
 	"strings"
 	"testing"
+
+	"wexter/core/obd"
 )
 
 // numbers reads the numbers of an attribute out of a drawing, in their order.
@@ -84,5 +86,25 @@ func TestSlopeLabelsNeverCover(t *testing.T) {
 	}
 	if got := twoLines("quick-connect O-ring, canister"); len(got) != 2 || len(got[0]) > slopeLetters || len(got[1]) > slopeLetters {
 		t.Errorf("%q", got)
+	}
+}
+
+// A trim stands on its side of zero, never beyond its scale, and is marked from its stop on.
+func TestTrimBars(t *testing.T) {
+	for _, c := range []struct {
+		v, x, width float64
+		stop        bool
+	}{{0, 50, 0, false}, {20, 50, 25, false}, {-20, 25, 25, false}, {25, 50, 31.25, true}, {99, 50, 50, true}, {-99, 0, 50, true}} {
+		rows := trimsOf(map[string]obd.Value{"06": {Value: c.v}})
+		svg := rows[0].Bar
+		wellFormed(t, svg)
+		x, w := numbers(t, svg, "rect", "x"), numbers(t, svg, "rect", "width")
+		if x[2] != c.x || w[2] != c.width || strings.Contains(string(svg), "t-at") != c.stop {
+			t.Errorf("%g: from %g, %g wide: %s", c.v, x[2], w[2], svg)
+		}
+	}
+	rows := trimsOf(map[string]obd.Value{"06": {Value: 5}, "07": {Value: 12}, "08": {Value: 24.2}})
+	if len(rows) != 4 || rows[2].Value != "+17.6 %" || rows[2].Stop || !rows[3].Stop {
+		t.Errorf("%+v", rows)
 	}
 }

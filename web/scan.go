@@ -57,6 +57,7 @@ type scanView struct {
 	Others   []unitView
 	Freeze   []freezeView
 	Since    obd.Clearing
+	Trims    []trimRow
 	Newest   bool
 	MayClear string // why not; empty when it may
 	Adapters []record.Device
@@ -82,6 +83,7 @@ type unitView struct {
 
 type freezeView struct {
 	obd.Freeze
+	Trims  []trimRow
 	Values []valueView
 }
 
@@ -278,14 +280,14 @@ func (s *server) showScan(c *echo.Context, id string, failed error) error {
 			v.Monitors = append(v.Monitors, monitorView{obd.MonitorWords[k], st, r.ThisTrip[k]})
 		}
 	}
-	v.Live = values(r.Live)
+	v.Live, v.Trims = values(r.Live), trimsOf(r.Live)
 	for _, u := range r.Units {
 		if o := r.Others[u]; o != nil {
 			v.Others = append(v.Others, unitView{u, values(o)})
 		}
 	}
 	for _, f := range r.Freeze {
-		v.Freeze = append(v.Freeze, freezeView{f, values(f.Data)})
+		v.Freeze = append(v.Freeze, freezeView{f, trimsOf(f.Data), values(f.Data)})
 	}
 	v.Since = r.Since(v.Scan.At.Local())
 	v.MayClear = d.MayClear()

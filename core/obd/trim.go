@@ -5,7 +5,7 @@ import "math"
 // Limits of fuel trims, common practice, no source: from how many per cent on a trim stands at
 // its stop, and from which difference on two banks are no longer alike.
 const (
-	trimStop   = 24.0
+	TrimStop   = 24.0
 	BanksApart = 6.0
 )
 
@@ -15,5 +15,5 @@ func TotalTrim(short, long float64) float64 { return 100 * ((1+short/100)*(1+lon
 
 // TrimAtStop reports whether one of them stands at its stop, so that the total is a bound.
 func TrimAtStop(short, long float64) bool {
-	return math.Abs(long) >= trimStop || math.Abs(short) >= trimStop
+	return math.Abs(long) >= TrimStop || math.Abs(short) >= TrimStop
 }

@@ -81,11 +81,44 @@ function start() {
         th.textContent = v.name;
         tr.append(th);
         const td = tr.insertCell();
+        if (v.trim) th.append(trimBar(v.name));
         td.className = v.unit || /^[-\d.]+$/.test(v.value) ? "fig" : "";
         cells.set(v.name, td);
       }
     }
-    for (const v of live) cells.get(v.name).textContent = `${v.value} ${v.unit}`.trim();
+    for (const v of live) {
+      cells.get(v.name).textContent = `${v.value} ${v.unit}`.trim();
+      if (v.trim) moveTrim(v.name, Number(v.value.replace("−", "-").replace(",", ".")));
+    }
+  }
+
+  // A fuel trim is a bar from zero, on the scale and with the stops of a saved scan's drawing.
+  const scale = Number(root.dataset.trimScale), stop = Number(root.dataset.trimStop);
+  const trims = new Map();
+  const at = (v) => 50 + 50 * Math.max(-1, Math.min(1, v / scale));
+  function shape(svg, kind, cls, set) {
+    const e = document.createElementNS(ns, kind);
+    e.setAttribute("class", cls);
+    for (const [k, v] of Object.entries(set)) e.setAttribute(k, v);
+    svg.append(e);
+    return e;
+  }
+  function trimBar(name) {
+    const svg = document.createElementNS(ns, "svg");
+    svg.setAttribute("class", "trimlive");
+    svg.setAttribute("aria-hidden", "true");
+    shape(svg, "rect", "t-stop", { x: 0, y: 2, width: `${at(-stop)}%`, height: 14 });
+    shape(svg, "rect", "t-stop", { x: `${at(stop)}%`, y: 2, width: `${100 - at(stop)}%`, height: 14 });
+    trims.set(name, shape(svg, "rect", "t-bar", { x: "50%", y: 5, width: 0, height: 8 }));
+    shape(svg, "line", "t-zero", { x1: "50%", x2: "50%", y1: 0, y2: 18 });
+    return svg;
+  }
+  function moveTrim(name, v) {
+    const bar = trims.get(name);
+    if (!bar || Number.isNaN(v)) return;
+    bar.setAttribute("x", `${Math.min(50, at(v))}%`);
+    bar.setAttribute("width", `${Math.abs(at(v) - 50)}%`);
+    bar.classList.toggle("t-at", Math.abs(v) >= stop);
   }
 
   const failed = $("failed");
