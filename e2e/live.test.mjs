@@ -23,12 +23,20 @@ test("a live hold, leg after leg, to a firm verdict; two browsers see the same",
     // Charged to 13 at once, the gas in the rig cools back to about 9.5.
     module.tell("run", "4s");
     await page.waitForFunction(() => Number(document.querySelector("[data-inches]").textContent) > 8);
+    // The gauge shows it between zero and what the system is permitted.
+    const level = await page.locator("[data-gauge]").evaluate((g) => ({ high: Number(g.dataset.high), most: Number(g.dataset.most), low: Number(g.dataset.low),
+      width: parseFloat(g.querySelector("[data-level]").getAttribute("width")), now: Number(document.querySelector("[data-inches]").textContent) }));
+    assert.ok(Math.abs(level.width - 100 * level.now / (level.high - level.low)) < 2 && level.most < level.high, JSON.stringify(level));
     module.tell("run", "70s");
     await begin(page, "zero");
     module.tell("run", "6s");
     await begin(page, "drift");
     await page.waitForSelector("[data-next]:has-text('Hands off')");
     module.tell("run", "80s");
+    // Loaded anew between two legs, the page shows the trace of the last one.
+    await page.waitForSelector(`${main}:has-text('Start: hold')`);
+    await page.reload();
+    await page.waitForSelector("[data-trace]:not([hidden]) canvas");
     await begin(page, "hold");
     // The start of the hold is moved, by typing and by tapping the trace.
     module.tell("run", "24s");

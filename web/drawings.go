@@ -11,6 +11,7 @@ import (
 	"wexter/casework"
 	"wexter/core/diagnose"
 	"wexter/core/obd"
+	"wexter/core/units"
 )
 
 // This file draws the small pictures that stand where a column of figures would: made on the
@@ -212,4 +213,36 @@ func trimsOf(live map[string]obd.Value) (out []trimRow) {
 		}
 	}
 	return out
+}
+
+// chargeGauge draws the scale on which a live bench shows its pressure, with what the system
+// is permitted either way (Pa gauge, and Pa below the barometer; 0 where nothing may be
+// drawn). The page moves the level.
+func chargeGauge(maxPa, maxVacPa float64) template.HTML {
+	const beyond = 1.2 // of what is permitted, so that too much can be seen
+	low, high := -beyond*maxVacPa/units.InH2O, beyond*maxPa/units.InH2O
+	if low == 0 {
+		low = -0.05 * high
+	}
+	if !(high > low) {
+		return ""
+	}
+	x := func(inches float64) float64 { return 100 * (inches - low) / (high - low) }
+	most, least := maxPa/units.InH2O, -maxVacPa/units.InH2O
+	var b strings.Builder
+	says := fmt.Sprintf("gauge: at most %.1f inH2O are permitted", most)
+	if maxVacPa > 0 {
+		says += fmt.Sprintf(", and %.1f of vacuum", -least)
+	}
+	fmt.Fprintf(&b, `<svg class="gauge" height="42" data-gauge data-low="%.4g" data-high="%.4g" data-least="%.4g" data-most="%.4g" role="img" aria-label="%s">`, low, high, least, most, says)
+	fmt.Fprintf(&b, `<rect class="g-over" x="%.2f%%" y="2" width="%.2f%%" height="20"/>`, x(most), 100-x(most))
+	if maxVacPa > 0 {
+		fmt.Fprintf(&b, `<rect class="g-over" x="0" y="2" width="%.2f%%" height="20"/>`, x(least))
+		fmt.Fprintf(&b, `<line class="g-limit" x1="%.2f%%" x2="%.2f%%" y1="0" y2="26"/><text x="%.2f%%" y="39" text-anchor="middle">%.1f</text>`, x(least), x(least), x(least), least)
+	}
+	b.WriteString(`<rect class="g-frame" x="0" y="2" width="100%" height="20"/>`)
+	fmt.Fprintf(&b, `<rect class="g-level" data-level x="%.2f%%" y="6" width="0" height="12"/>`, x(0))
+	fmt.Fprintf(&b, `<line class="g-zero" x1="%.2f%%" x2="%.2f%%" y1="0" y2="26"/><text x="%.2f%%" y="39" text-anchor="middle">0</text>`, x(0), x(0), x(0))
+	fmt.Fprintf(&b, `<line class="g-limit" x1="%.2f%%" x2="%.2f%%" y1="0" y2="26"/><text class="g-most" x="%.2f%%" y="39" text-anchor="middle">%.1f at most</text></svg>`, x(most), x(most), x(most), most)
+	return template.HTML(b.String())
 }

@@ -108,3 +108,20 @@ func TestTrimBars(t *testing.T) {
 		t.Errorf("%+v", rows)
 	}
 }
+
+// The gauge ends beyond what is permitted, either way.
+func TestChargeGauge(t *testing.T) {
+	svg := chargeGauge(6900, 4982)
+	wellFormed(t, svg)
+	for _, want := range []string{`data-most="27.7"`, `data-high="33.24"`, `data-least="-20"`, ">27.7 at most<", ">-20.0<"} {
+		if !strings.Contains(string(svg), want) {
+			t.Errorf("no %s in %s", want, svg)
+		}
+	}
+	if svg := string(chargeGauge(6900, 0)); strings.Count(svg, "g-limit") != 1 {
+		t.Errorf("a system without a vacuum limit: %s", svg)
+	}
+	if chargeGauge(0, 0) != "" {
+		t.Error("a gauge of nothing")
+	}
+}

@@ -2,6 +2,7 @@ package web
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"fmt"
 	"html/template"
@@ -42,6 +43,7 @@ type liveData struct {
 	Sealed  int
 	Open    int // of the seal list
 	Max     string
+	Gauge   template.HTML
 }
 
 func (s *server) liveBench(c *echo.Context) error { return s.showLive(c, nil) }
@@ -60,6 +62,7 @@ func (s *server) showLive(c *echo.Context, failed error) error {
 	d.Test, _ = f.Test(id)
 	d.Arch, _ = s.shop.Archetype(f.Vehicle)
 	d.Max = fmt.Sprintf("%.1f inH2O (%.1f kPa)", d.Arch.MaxPa/units.InH2O, d.Arch.MaxPa/1e3)
+	d.Gauge = chargeGauge(d.Arch.MaxPa, d.Arch.MaxVacPa)
 	su := d.Test.Setup
 	d.Sealed = len(su.Sealed)
 	d.Open = max(0, len(d.Arch.Seal)-d.Sealed)
@@ -190,9 +193,12 @@ func (s *server) liveStream(c *echo.Context) error {
 		return nil
 	}
 	version, run, from, counted := -1, "", 0, -1
-	if last := c.Request().Header.Get("Last-Event-ID"); last != "" {
+	var last *points // of the leg before, for a page that is opened between two legs
+	if id := c.Request().Header.Get("Last-Event-ID"); id != "" {
 		// The view is sent anew; the readings go on where they ended.
-		run, from = resumeAt(last)
+		run, from = resumeAt(id)
+	} else {
+		last = s.lastLeg(c.Request().Context(), c.Param("id"))
 	}
 	tick := time.NewTicker(streamEvery)
 	defer tick.Stop()
@@ -210,6 +216,10 @@ func (s *server) liveStream(c *echo.Context) error {
 			j.Points = thin(points{n.Run, n.From, n.Time, n.Inches})
 			run, from = n.Run, n.From+len(n.Time)
 		}
+		if n.Run == "" && last != nil {
+			j.Points = last
+		}
+		last = nil
 		if n.Counted != counted || n.View != nil && n.Run == "" {
 			e, err := s.estimate(n)
 			if err != nil {
@@ -239,6 +249,35 @@ func (s *server) liveStream(c *echo.Context) error {
 			return nil
 		}
 	}
+}
+
+// lastLeg is the newest leg of a test that was judged; nil without one, or when it cannot be
+// read: the trace is then left out, as before the first leg.
+func (s *server) lastLeg(ctx context.Context, test string) *points {
+	caseID, err := s.shop.TestCase(ctx, test)
+	if err != nil {
+		return nil
+	}
+	f, err := s.shop.Load(ctx, caseID)
+	if err != nil {
+		return nil
+	}
+	t, _ := f.Test(test)
+	for _, r := range slices.Backward(t.Runs) {
+		if r.EndedAt == nil || r.Struck() || !r.Kind.OfCar() {
+			continue
+		}
+		_, log, err := s.shop.Readings(ctx, r.ID)
+		if err != nil {
+			return nil
+		}
+		p := points{Run: r.ID, T: log.Time}
+		for _, x := range log.Gauge {
+			p.P = append(p.P, (x-t.Setup.Instrument.Zero)/units.InH2O)
+		}
+		return thin(p)
+	}
+	return nil
 }
 
 // thin rounds readings and sends a long stretch at once in at most 1200 points.

@@ -181,6 +181,17 @@ function start() {
     }));
     if (focused) { const b = list.querySelector(`[data-step="${focused}"]`); if (b) b.focus(); }
   }
+  // The level on the gauge; beyond what the system is permitted it says so.
+  const gauge = $("gauge"), bar = $("level");
+  function level(now) {
+    if (!gauge) return;
+    const [low, high, least, most] = ["low", "high", "least", "most"].map((k) => Number(gauge.dataset[k]));
+    const x = (v) => 100 * (Math.max(low, Math.min(high, v)) - low) / (high - low);
+    const v = now ? (now.over ? high : now.inh2o) : 0;
+    bar.setAttribute("x", `${Math.min(x(0), x(v))}%`);
+    bar.setAttribute("width", `${Math.abs(x(v) - x(0))}%`);
+    gauge.classList.toggle("beyond", v > most || v < Math.min(least, 0) - 0.5);
+  }
   function news(n) {
     if (n.view) show(n.view);
     if (n.points) {
@@ -204,6 +215,7 @@ function start() {
       if (n.points.t.length) dirty = true;
     }
     const big = $("inches");
+    level(n.now);
     if (n.now) {
       at = n.now.at;
       big.textContent = n.now.over ? "over" : n.now.inh2o.toFixed(2).replace("-", "−");
