@@ -33,10 +33,12 @@ test("a live hold, leg after leg, to a firm verdict; two browsers see the same",
     await begin(page, "drift");
     await page.waitForSelector("[data-next]:has-text('Hands off')");
     module.tell("run", "80s");
-    // Loaded anew between two legs, the page shows the trace of the last one.
+    // Opened between two legs, a page shows the trace of the last one.
     await page.waitForSelector(`${main}:has-text('Start: hold')`);
-    await page.reload();
-    await page.waitForSelector("[data-trace]:not([hidden]) canvas");
+    const opened = await shop.page();
+    await opened.goto(page.url());
+    await opened.waitForSelector("[data-trace]:not([hidden]) canvas");
+    await opened.close();
     await begin(page, "hold");
     // The start of the hold is moved, by typing and by tapping the trace.
     module.tell("run", "24s");

@@ -234,14 +234,14 @@ func chargeGauge(maxPa, maxVacPa float64) template.HTML {
 	if maxVacPa > 0 {
 		says += fmt.Sprintf(", and %.1f of vacuum", -least)
 	}
-	fmt.Fprintf(&b, `<svg class="gauge" height="42" data-gauge data-low="%.4g" data-high="%.4g" data-least="%.4g" data-most="%.4g" role="img" aria-label="%s">`, low, high, least, most, says)
+	fmt.Fprintf(&b, `<svg class="gauge" height="42" data-gauge="" data-low="%.4g" data-high="%.4g" data-least="%.4g" data-most="%.4g" role="img" aria-label="%s">`, low, high, least, most, says)
 	fmt.Fprintf(&b, `<rect class="g-over" x="%.2f%%" y="2" width="%.2f%%" height="20"/>`, x(most), 100-x(most))
 	if maxVacPa > 0 {
 		fmt.Fprintf(&b, `<rect class="g-over" x="0" y="2" width="%.2f%%" height="20"/>`, x(least))
 		fmt.Fprintf(&b, `<line class="g-limit" x1="%.2f%%" x2="%.2f%%" y1="0" y2="26"/><text x="%.2f%%" y="39" text-anchor="middle">%.1f</text>`, x(least), x(least), x(least), least)
 	}
 	b.WriteString(`<rect class="g-frame" x="0" y="2" width="100%" height="20"/>`)
-	fmt.Fprintf(&b, `<rect class="g-level" data-level x="%.2f%%" y="6" width="0" height="12"/>`, x(0))
+	fmt.Fprintf(&b, `<rect class="g-level" data-level="" x="%.2f%%" y="6" width="0" height="12"/>`, x(0))
 	fmt.Fprintf(&b, `<line class="g-zero" x1="%.2f%%" x2="%.2f%%" y1="0" y2="26"/><text x="%.2f%%" y="39" text-anchor="middle">0</text>`, x(0), x(0), x(0))
 	fmt.Fprintf(&b, `<line class="g-limit" x1="%.2f%%" x2="%.2f%%" y1="0" y2="26"/><text class="g-most" x="%.2f%%" y="39" text-anchor="middle">%.1f at most</text></svg>`, x(most), x(most), x(most), most)
 	return template.HTML(b.String())
