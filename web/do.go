@@ -41,6 +41,7 @@ type doPage struct {
 	Before   []evidence.Line // readings of what is repeated
 	Overrule bool            // the form that overrules them stands open
 	Stated   []evidence.CarValues
+	SetUps   []setUpView // drawings
 }
 
 // doPhase is a stretch of the test, as it is done.
@@ -129,6 +130,11 @@ func (s *server) showDo(c *echo.Context, failed error, says string) error {
 	}
 	d.planned(s, c, car, on)
 	d.Phases = phases(t, b, car, d.On)
+	entry := ""
+	if len(d.Entries) > 0 {
+		entry = d.On.Key
+	}
+	d.SetUps = s.setUps(t, car, entry, d.On.Key)
 	var pr *casework.Problem
 	if errors.As(failed, &pr) {
 		d.ask(pr.Field)
@@ -237,12 +243,9 @@ func stepPart(car casework.Car, st bench.Step, on plumbing.Part) (string, bool) 
 	case bench.AtBreather:
 		return "Breather hose", true
 	}
-	for _, p := range car.Graph.Parts {
-		if p.Role == st.At || p.Key == st.At {
-			return p.Name, true
-		}
-	}
-	return "", false
+	key, ok := bench.Site{Graph: car.Graph}.Where(st.At)
+	p, _ := car.Graph.Part(key)
+	return p.Name, ok
 }
 
 // readField is how a channel is read on the page.

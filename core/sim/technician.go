@@ -286,32 +286,17 @@ func (t *technician) sample(leg string, at float64) {
 	t.out.Log = append(t.out.Log, Sample{leg, at, round(t.RigGauge()+t.noise(gaugeNoise), gaugeStep), round(t.RigWall(), 0.02)})
 }
 
-// find is a part by its role or its key.
+// find is a part by its role, its key or its place.
 func (t *technician) find(at string) *piece {
-	switch at {
-	case bench.AtPart:
+	if at == bench.AtPart {
 		return t.part
-	case bench.AtFarEnd:
-		return t.piece["cap"]
-	case bench.AtPurgeLine:
-		return t.piece["purge-line"]
-	case bench.AtInlet:
-		return t.piece["air-filter"]
-	case bench.AtBreather:
-		if x := t.piece["breather-line"]; x != nil && x.edge >= 0 {
-			return x
-		}
-		return nil
-	case bench.AtDiaphragm:
-		if v := t.role["recirculation"]; v != nil {
-			return t.piece[v.By]
-		}
+	}
+	key, ok := bench.Site{Graph: t.Graph}.Where(at)
+	x := t.piece[key]
+	if !ok || at == bench.AtBreather && x != nil && x.edge < 0 {
 		return nil
 	}
-	if x := t.role[at]; x != nil {
-		return x
-	}
-	return t.piece[at]
+	return x
 }
 
 // modes are the driver's, by what a test asks for.
