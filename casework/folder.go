@@ -267,6 +267,25 @@ func (s *Shop) Record(ctx context.Context, before string) (rows []Finished, more
 	return rows, more, nil
 }
 
+// FoundOften counts what this shop has found, the commonest fault first.
+func (s *Shop) FoundOften(ctx context.Context) (out []Often, err error) {
+	rows, err := s.DB.Read(ctx).FoundOften()
+	for _, r := range rows {
+		f, ok := s.Book.Fault(r.Part)
+		if !ok {
+			continue
+		}
+		out = append(out, Often{f.Name, r.Times})
+	}
+	return out, err
+}
+
+// Often is a fault and how often it was found.
+type Often struct {
+	Name  string
+	Times int
+}
+
 // vehiclesOf reads the cars of some cases at once.
 func vehiclesOf(tx store.Tx, cases []record.Case) (map[string]record.Vehicle, error) {
 	ids := make([]string, len(cases))

@@ -83,6 +83,18 @@ func (tx Tx) ClosedCases(before string, most int) (cases []record.Case, err erro
 	return cases, err
 }
 
+// Often is a fault and how often it was found.
+type Often struct {
+	Part  string
+	Times int
+}
+
+// FoundOften counts what was found and stands, by the key of the fault, the commonest first.
+func (tx Tx) FoundOften() (out []Often, err error) {
+	err = tx.db.Raw("SELECT part, COUNT(*) AS times FROM findings WHERE struck_at IS NULL GROUP BY part ORDER BY times DESC, part").Scan(&out).Error
+	return out, err
+}
+
 // OutcomesOfCases lists the tests of some cases that are not struck out, oldest first,
 // with set-up and outcome but without their results.
 func (tx Tx) OutcomesOfCases(ids []string) ([]record.Test, error) {

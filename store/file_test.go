@@ -82,7 +82,7 @@ func TestWhatIsNoShopIsRefusedAtOnce(t *testing.T) {
 // A shop of before the mark in the header is a shop, and gets the mark.
 func TestShopWithoutAMarkIsAShop(t *testing.T) {
 	path := filled(t)
-	if err := raw(t, path, "PRAGMA application_id = 0", "DROP TABLE gaps", "DROP TABLE car_values", "ALTER TABLE cases DROP COLUMN away", "ALTER TABLE vehicles DROP COLUMN year_kept", "ALTER TABLE cases DROP COLUMN who", "ALTER TABLE cases DROP COLUMN left_minutes",
+	if err := raw(t, path, "PRAGMA application_id = 0", "DROP INDEX findings_part", "DROP TABLE gaps", "DROP TABLE car_values", "ALTER TABLE cases DROP COLUMN away", "ALTER TABLE vehicles DROP COLUMN year_kept", "ALTER TABLE cases DROP COLUMN who", "ALTER TABLE cases DROP COLUMN left_minutes",
 		"ALTER TABLE cases DROP COLUMN left_days", "ALTER TABLE cases DROP COLUMN left_night", "ALTER TABLE cases DROP COLUMN next_kit", "ALTER TABLE map_marks DROP COLUMN photo", "ALTER TABLE repairs DROP COLUMN photo", "DELETE FROM goose_db_version WHERE version_id >= 7"); err != nil {
 		t.Fatal(err)
 	}

@@ -159,7 +159,7 @@ func TestOlderShopIsBroughtUp(t *testing.T) {
 	if err := db.Close(); err != nil {
 		t.Fatal(err)
 	}
-	back := []string{"DROP INDEX runs_open", "DROP INDEX vehicles_like", "DELETE FROM goose_db_version WHERE version_id > 1",
+	back := []string{"DROP INDEX findings_part", "DROP INDEX runs_open", "DROP INDEX vehicles_like", "DELETE FROM goose_db_version WHERE version_id > 1",
 		"ALTER TABLE cases ADD COLUMN next_version INTEGER NOT NULL DEFAULT 0"}
 	for _, table := range strings.Fields("scans notes devices map_marks corrections access_cards results observations post_mortems gaps car_values") {
 		back = append(back, "DROP TABLE "+table)

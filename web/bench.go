@@ -49,6 +49,7 @@ type benchData struct {
 	Kept    string // what was sent, so that it need not be chosen again
 	KeptAs  string
 	Max     string
+	SetUps  []setUpView
 	Live    bool // read live just now
 	Entry   string
 	Reach   setReach
@@ -134,6 +135,9 @@ func (s *server) benchData(c *echo.Context, id string) (benchData, error) {
 	if car, err := s.shop.Car(f.Vehicle, f.Corrections); err == nil {
 		entry, set := car.Sealing(d.Test.Setup)
 		p, _ := car.Graph.Part(entry)
+		if t, ok := s.shop.Book.Test(bench.With(bench.FromHole).Key); ok && p.Key != "" {
+			d.SetUps = setUps(t, car, bench.Site{Seal: set, Entry: entry})
+		}
 		d.Entry, d.Reach = p.Name, reached(car, entry, set)
 		d.Suspects = s.shop.Suspects(car, bench.With(bench.FromHole).Key)
 	}

@@ -130,11 +130,12 @@ func (s *server) showDo(c *echo.Context, failed error, says string) error {
 	}
 	d.planned(s, c, car, on)
 	d.Phases = phases(t, b, car, d.On)
-	entry := ""
-	if len(d.Entries) > 0 {
-		entry = d.On.Key
+	arch, _ := s.shop.Book.Archetype(car.Combination.Vapour)
+	site := bench.Site{Seal: arch.Settings(), Entry: arch.Entry, Part: d.On.Key}
+	if len(d.Entries) > 0 && d.On.Key != "" {
+		site.Entry = d.On.Key
 	}
-	d.SetUps = s.setUps(t, car, entry, d.On.Key)
+	d.SetUps = setUps(t, car, site)
 	var pr *casework.Problem
 	if errors.As(failed, &pr) {
 		d.ask(pr.Field)

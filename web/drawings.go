@@ -246,3 +246,39 @@ func chargeGauge(maxPa, maxVacPa float64) template.HTML {
 	fmt.Fprintf(&b, `<line class="g-limit" x1="%.2f%%" x2="%.2f%%" y1="0" y2="26"/><text class="g-most" x="%.2f%%" y="39" text-anchor="middle">%.1f at most</text></svg>`, x(most), x(most), x(most), most)
 	return template.HTML(b.String())
 }
+
+// mostOften is how many faults the Record shows as bars; what is left is summed up in one.
+const mostOften = 10
+
+// oftenRow is a fault with a bar for how often it was found.
+type oftenRow struct {
+	Name  string
+	Times int
+	Bar   template.HTML
+}
+
+// oftenScale is how many finds a full bar stands for at least: one find is no long bar.
+const oftenScale = 10
+
+// oftenBars draws how often each fault was found, the commonest first; the bars are as long
+// as their counts to the largest.
+func oftenBars(found []casework.Often) (out []oftenRow) {
+	most := oftenScale
+	for i, f := range found {
+		if i < mostOften {
+			out = append(out, oftenRow{Name: f.Name, Times: f.Times})
+		} else {
+			if i == mostOften {
+				out = append(out, oftenRow{Name: "all others"})
+			}
+			out[mostOften].Times += f.Times
+		}
+	}
+	for _, r := range out {
+		most = max(most, r.Times)
+	}
+	for i, r := range out {
+		out[i].Bar = template.HTML(fmt.Sprintf(`<svg height="18" aria-hidden="true"><rect class="oftenbar" x="0" y="3" width="%.2f%%" height="12"/></svg>`, 100*float64(r.Times)/float64(most)))
+	}
+	return out
+}

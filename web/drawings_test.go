@@ -11,6 +11,7 @@ import (
 	"strings"
 	"testing"
 
+	"wexter/casework"
 	"wexter/core/obd"
 )
 
@@ -123,5 +124,27 @@ func TestChargeGauge(t *testing.T) {
 	}
 	if chargeGauge(0, 0) != "" {
 		t.Error("a gauge of nothing")
+	}
+}
+
+// The longest bar fills its row; what is rare is summed up, and nothing is lost.
+func TestOftenBars(t *testing.T) {
+	var found []casework.Often
+	all := 0
+	for i := range 14 {
+		found = append(found, casework.Often{Name: fmt.Sprintf("fault %d", i), Times: 20 - i})
+		all += 20 - i
+	}
+	rows := oftenBars(found)
+	sum := 0
+	for _, r := range rows {
+		wellFormed(t, r.Bar)
+		sum += r.Times
+	}
+	if len(rows) != mostOften+1 || sum != all || rows[mostOften].Times != 10+9+8+7 || numbers(t, rows[mostOften].Bar, "rect", "width")[0] != 100 {
+		t.Errorf("%+v", rows)
+	}
+	if oftenBars(nil) != nil {
+		t.Error("bars of nothing")
 	}
 }

@@ -24,12 +24,8 @@ const mostSetUps = 3
 
 // setUps draws how a car stands for a test of the Book: where the gauge is joined, what is
 // plugged and powered; a further drawing wherever that changes.
-func (s *server) setUps(t knowledge.Test, car casework.Car, entry, part string) (out []setUpView) {
-	arch, _ := s.shop.Book.Archetype(car.Combination.Vapour)
-	if entry == "" {
-		entry = arch.Entry
-	}
-	site := bench.Site{Graph: car.Graph, Seal: arch.Settings(), Entry: entry, Part: part}
+func setUps(t knowledge.Test, car casework.Car, site bench.Site) (out []setUpView) {
+	site.Graph = car.Graph
 	for _, x := range bench.For(t).Setups(site) {
 		d := report.SetUp{Graph: car.Graph, Sheet: car.Sheet(), Title: t.Name, Settings: x.Set}
 		v := setUpView{}

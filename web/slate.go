@@ -204,11 +204,20 @@ func (s *server) record(c *echo.Context) error {
 	if more {
 		older = rows[len(rows)-1].Case.ID
 	}
+	var often []oftenRow
+	if before == "" {
+		found, err := s.shop.FoundOften(c.Request().Context())
+		if err != nil {
+			return err
+		}
+		often = oftenBars(found)
+	}
 	return s.render(c, http.StatusOK, "record.html", s.page(c, "Record", "record", struct {
 		Rows  []casework.Finished
+		Often []oftenRow
 		First bool
 		Older string
-	}{rows, before == "", older}))
+	}{rows, often, before == "", older}))
 }
 
 // again shows a refused form with its sentence and what was typed.
