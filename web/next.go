@@ -24,6 +24,7 @@ type planView struct {
 	Swap   *swapView
 	Found  *foundOffer // a part that a test singled out
 	Ask    *askView    // a question whose answer is worth more than any test
+	Look   *lookOffer  // a part that is to be seen bad, when replacing it comes before any test
 	Beyond string      // what to do when neither a test nor a part is worth its cost
 	Now    string      // expected cost when parts are replaced without another test
 }
@@ -81,6 +82,11 @@ type foundOffer struct {
 	Percent            int
 }
 
+// lookOffer leads to a look at a part that would be replaced without another test.
+type lookOffer struct {
+	Name, Link, Percent string
+}
+
 // How many further actions a page lists: those that can be done, and with those that
 // lack kit.
 const (
@@ -136,8 +142,19 @@ func (v *reader) plan() (p planView) {
 	}
 	if !isPart || p.Found == nil && (p.Swap == nil || p.Swap.First == "") {
 		p.Beyond = plan.Instead
+		p.Look = v.look(plan.Moves[0])
 	}
 	return p
+}
+
+// look leads to the part that a move replaces: the button then goes where the words point.
+func (v *reader) look(m diagnose.Move) *lookOffer {
+	at := v.car.Where(m.Fault)
+	p, ok := v.car.Graph.Part(at)
+	if m.Kind != diagnose.ToReplace || !ok || v.ask("test") != "" {
+		return nil
+	}
+	return &lookOffer{plumbing.Lower(p.Name), v.base + "/do/" + bench.With(bench.FromEyes).Key + "?on=" + url.QueryEscape(at), perCent(v.t.State.Odds(m.Fault))}
 }
 
 // swap is the part that would be replaced without testing, and what that would cost.

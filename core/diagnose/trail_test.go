@@ -2,6 +2,7 @@ package diagnose_test
 
 import (
 	"math"
+	"slices"
 	"testing"
 
 	"wexter/core/diagnose"
@@ -50,6 +51,17 @@ func TestTrailOverARepair(t *testing.T) {
 	for i, p := range think(t, m, before).Marginals() {
 		if math.Abs(turns[0].After[i]-p) > 1e-9 {
 			t.Fatalf("%s stands at %.4f, wanted %.4f", m.Suspects[i].Key, turns[0].After[i], p)
+		}
+	}
+}
+
+// A circuit code with a meter in the bay and nothing else: the circuit can be tested.
+func TestAMeterAloneTestsACircuit(t *testing.T) {
+	for _, code := range []string{"P0443", "P0449"} {
+		s := think(t, model(t, naMAF), diagnose.Evidence{ID: "codes", Kind: diagnose.Scanned, Codes: []string{code}, Says: code})
+		plan := s.Next(diagnose.Bay{Kit: []string{"eyes", "meter"}})
+		if !slices.ContainsFunc(plan.Actions, func(a diagnose.Action) bool { return a.Test == "circuit-walk" }) {
+			t.Errorf("%s: no circuit walk among %d tests", code, len(plan.Actions))
 		}
 	}
 }
