@@ -317,7 +317,7 @@ func values(m map[string]obd.Value) (out []valueView) {
 		}
 		switch k {
 		case "32", "54":
-			one.Unit = fmt.Sprintf("Pa, %.2f inH2O", x.Value/units.InH2O)
+			one.Value, one.Unit = fmt.Sprintf("%.2f", x.Value/units.InH2O), fmt.Sprintf("inH2O, %.3f kPa", x.Value/1e3)
 		}
 		out = append(out, one)
 		for _, p := range x.Parts {

@@ -13,8 +13,9 @@ function start() {
   // Where a volume stands on the drawing, its figure goes on a strip below its middle.
   const labels = new Map();
   const volumes = new Set((root.dataset.volumes || "").split(" "));
-  const kPa = (pa) => Math.abs(pa) < 5 ? "0.00" : `${pa < 0 ? "−" : ""}${Math.abs(pa / 1000).toFixed(Math.abs(pa) < 9950 ? 2 : 1)}`;
-  function label(key, text) {
+  const said = (v, tiny) => Math.abs(v) < tiny ? "0.00" : `${v < 0 ? "−" : ""}${Math.abs(v).toFixed(Math.abs(v) < 9.95 ? 2 : Math.abs(v) < 99.5 ? 1 : 0)}`;
+  const inH2O = 249.08891; // Pa
+  function label(key, pa) {
     if (!volumes.has(key)) return;
     let g = labels.get(key);
     if (!g) {
@@ -24,21 +25,27 @@ function start() {
       if (b.width < 40) return;
       g = document.createElementNS(ns, "g");
       g.setAttribute("class", "m-live");
-      const strip = document.createElementNS(ns, "rect"), t = document.createElementNS(ns, "text");
+      const strip = document.createElementNS(ns, "rect");
       strip.setAttribute("x", b.x + b.width / 2 - 28);
       const low = b.height < 36; // no room inside: above it
-      const y = low ? b.y - 17 : b.y + b.height - 9;
+      const y = low ? b.y - 31 : b.y + b.height - 9;
       strip.setAttribute("y", y);
       strip.setAttribute("width", 56);
-      strip.setAttribute("height", 18);
-      t.setAttribute("x", b.x + b.width / 2);
-      t.setAttribute("y", y + 14);
-      t.setAttribute("text-anchor", "middle");
-      g.append(strip, t);
+      strip.setAttribute("height", 32);
+      g.append(strip);
+      for (const [n, size] of [[0, 14], [1, 12]]) {
+        const t = document.createElementNS(ns, "text");
+        t.setAttribute("x", b.x + b.width / 2);
+        t.setAttribute("y", y + 14 + 14 * n);
+        t.setAttribute("text-anchor", "middle");
+        if (size < 14) t.setAttribute("class", "second");
+        g.append(t);
+      }
       svg.append(g);
       labels.set(key, g);
     }
-    g.lastChild.textContent = text;
+    g.children[1].textContent = said(pa / inH2O, 0.02);
+    g.children[2].textContent = said(pa / 1000, 0.005);
   }
 
   function turn(key, open) {
@@ -50,7 +57,7 @@ function start() {
   }
 
   function state(s) {
-    for (const [k, pa] of Object.entries(s.pressure_pa)) label(k, kPa(pa));
+    for (const [k, pa] of Object.entries(s.pressure_pa)) label(k, pa);
     for (const [k, o] of Object.entries(s.open)) turn(k, o);
     const smoky = [];
     if (svg) svg.querySelectorAll("[data-part]").forEach((el) => {
