@@ -70,7 +70,7 @@ func (q *Question) Error() string { return q.Sentence }
 type Conflict struct{ What string }
 
 func (c *Conflict) Error() string {
-	return c.What + " was saved by somebody else meanwhile; look at the difference and save again"
+	return c.What + " was changed by somebody else meanwhile; check the differences and save again"
 }
 
 // ErrNotFound is returned for what is not in the shop.

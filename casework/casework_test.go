@@ -338,7 +338,7 @@ func TestGapsAreSaid(t *testing.T) {
 		before, after float64
 		say           string
 	}{
-		"SQ 8 A": {2, 2, "Nothing was read from 2 to 4 s (the module did not answer): what stands before and after it is too short to judge"},
+		"SQ 8 A": {2, 2, "Nothing was read from 2 to 4 s (the module did not answer): what came before and after it is too short to judge"},
 		"SQ 8 B": {90, 20, "Nothing was read from 90 to 92 s (the module did not answer): that stretch is not judged"},
 	} {
 		t.Run(plate, func(t *testing.T) {

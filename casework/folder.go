@@ -249,7 +249,7 @@ func (s *Shop) Record(ctx context.Context, before string) (rows []Finished, more
 		switch f.Cause {
 		case "", record.CauseUnknown:
 		case record.NoCause:
-			l.Cause = "failed of itself"
+			l.Cause = "failed on its own"
 		default:
 			c, _ := s.Book.Fault(f.Cause)
 			l.Cause = "victim of: " + plumbing.Lower(c.Name)

@@ -55,7 +55,7 @@ func (s *Shop) checkMeaning(c knowledge.Code) (knowledge.Code, error) {
 		return c, problem("code", "%s.", Upper(err.Error()))
 	}
 	if slices.ContainsFunc(s.Book.Codes, func(x knowledge.Code) bool { return x.Code == code }) || !knowledge.MakersOwn(code) {
-		return c, problem("code", "%s is a standard code, or in the Book already: its meaning is not the shop's to give.", code)
+		return c, problem("code", "%s is a standard code, or in the Book already: the shop cannot change its meaning.", code)
 	}
 	says, err := text("says", c.Says, 120)
 	if err != nil {

@@ -195,7 +195,7 @@ func (s *Shop) askCauses(tx store.Tx, c record.Case, found []record.Finding, n N
 		if answer == "" {
 			for _, k := range fault.Causes {
 				if k, ok := s.Book.Fault(k); ok && car.Can(k.Key) {
-					return problem("why it failed", "Why did it fail (%s)? It may be the victim of another trouble: %s. Answer before the new part goes on; \"not known\" is an answer.", plumbing.Lower(fault.Name), plumbing.Lower(k.Name))
+					return problem("why it failed", "Why did it fail (%s)? It may be the victim of another fault: %s. Answer before the new part goes on; \"not known\" is an answer.", plumbing.Lower(fault.Name), plumbing.Lower(k.Name))
 				}
 			}
 			continue

@@ -97,7 +97,7 @@ func (w *paperWriter) came() {
 		now := joined(l.Now, " and ")
 		switch {
 		case l.Made:
-			now = "made by the hunt itself"
+			now = "set by our own testing"
 		case now == "":
 			now = "gone"
 		}

@@ -241,7 +241,7 @@ func (s *Shop) AddCorrection(ctx context.Context, key, caseID string, n NewCorre
 		return err
 	}
 	if n.Text == "" {
-		return problem("note", "say what you saw; the next one at this car starts from it")
+		return problem("note", "say what you saw; the next person on this car starts from it")
 	}
 	if n.Kind != plumbing.Runs {
 		n.From, n.To = "", ""

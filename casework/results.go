@@ -211,7 +211,7 @@ func (c Car) canBe(t knowledge.Test, n NewResult) error {
 	case b.On == bench.OnePart && !slices.ContainsFunc(c.Targets(t.Key), at):
 		return problem("part", "This test does not try that part.")
 	case b.On == bench.SealedSystem && n.Part != "" && !slices.ContainsFunc(c.SmokeEntries(), at):
-		return problem("part", "Nothing can be let into this car's EVAP system there.")
+		return problem("part", "Smoke cannot be fed into this car's EVAP system there.")
 	}
 	for _, r := range n.Readings {
 		if len(r.Places) > mostPlaces {
@@ -250,7 +250,7 @@ func (c Car) decide(t knowledge.Test, n NewResult, x *record.Result) error {
 	case n.Outcome == v.Outcome:
 		x.Overruled = ""
 	case n.Why == "" && !byHand:
-		return problem("why", "The readings say otherwise, or are not complete. Say in a word why \"%s\" is right all the same.", outcomeName(t, n.Outcome))
+		return problem("why", "The readings say otherwise, or are not complete. Say briefly why \"%s\" is right all the same.", outcomeName(t, n.Outcome))
 	}
 	return nil
 }
@@ -351,7 +351,7 @@ func (s *Shop) SetCause(ctx context.Context, key, caseID string, a Answer) error
 func (s *Shop) checkCause(tx store.Tx, v record.Vehicle, fault, cause string) error {
 	switch cause {
 	case "":
-		return problem("cause", "say why it failed: of itself, because of another trouble, or that nobody knows")
+		return problem("cause", "say why it failed: on its own, because of another fault, or not known")
 	case record.NoCause, record.CauseUnknown:
 		return nil
 	}

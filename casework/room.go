@@ -34,7 +34,7 @@ func add[T any](tx store.Tx, o store.Owner, x *T) error {
 // roomForLeg refuses a leg when its test or its case is full.
 func roomForLeg(tx store.Tx, t record.Test, runs, readings int) error {
 	if runs >= record.MostRuns {
-		return problem("leg", "%d legs were read in this test, those struck out among them; start another test.", runs)
+		return problem("leg", "%d legs were read in this test, struck-out ones included; start another test.", runs)
 	}
 	have, err := tx.CaseReadings(t.CaseID)
 	if err != nil {

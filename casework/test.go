@@ -305,7 +305,7 @@ func (s *Shop) changeRunIn(tx store.Tx, runID string, change func(record.Test, *
 }
 
 // SetOutcome writes down what no leg can say: record.CannotPressurise when the system
-// took all the supply gave and did not come up, which is a result too; record.NoOutcome
+// took all the air the supply gave, and no pressure built, which is a result too; record.NoOutcome
 // takes that back.
 func (s *Shop) SetOutcome(ctx context.Context, key, testID string, o record.Outcome) error {
 	if o != record.CannotPressurise && o != record.NoOutcome {
@@ -541,9 +541,9 @@ const mostGapsTold = 4
 func (b gathered) gaps() []string {
 	var said []string
 	for _, r := range b.runs {
-		rest := "that stretch is not judged, what stands before and after it is."
+		rest := "that stretch is not judged; what came before and after it is."
 		if !slices.ContainsFunc(b.legs, func(l leg) bool { return l.run.ID == r.ID }) {
-			rest = "what stands before and after it is too short to judge, so this leg says nothing."
+			rest = "what came before and after it is too short to judge, so this leg says nothing."
 		}
 		told := 0
 		for i, g := range r.Gaps {
@@ -581,7 +581,7 @@ func (b gathered) doubts(sum *record.Summary) {
 	say := func(f string, a ...any) { sum.Warnings = append(sum.Warnings, fmt.Sprintf(f, a...)) }
 	for i, l := range b.legs {
 		if l.run.Doubted() && (i == 0 || b.legs[i-1].run.ID != l.run.ID) {
-			say("The %s is doubted: make it again, or take the doubt back. Until then there is no verdict.", l.run.Kind.Words())
+			say("The %s is doubted: repeat it, or take the doubt back. Until then there is no verdict.", l.run.Kind.Words())
 			sum.Verdict, sum.HoldMore, sum.Tight = decay.Undecided, nil, false
 		}
 	}

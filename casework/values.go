@@ -34,7 +34,7 @@ func (s *Shop) AddValue(ctx context.Context, key, caseID string, n NewValue) err
 		return problem("value", "%s.", Upper(err.Error()))
 	}
 	if n.Source == "" {
-		return problem("source", "say where it was read: title, publisher and year. A value without its source cannot be weighed against another.")
+		return problem("source", "say where you read it: title, publisher and year. A value without its source cannot be compared with another.")
 	}
 	if !all[i].OnPart {
 		n.Part = ""

@@ -59,7 +59,7 @@ func TestValuesOfACar(t *testing.T) {
 	}{
 		{"choose what", casework.NewValue{What: "luck", Said: "1 mm", Source: "x"}},
 		{"has no unit", casework.NewValue{What: evidence.LeakLimit, Said: "0.020", Source: "x"}},
-		{"where it was read", casework.NewValue{What: evidence.LeakLimit, Said: "0.020 in"}},
+		{"where you read it", casework.NewValue{What: evidence.LeakLimit, Said: "0.020 in"}},
 		{"of which part", casework.NewValue{What: "valve-bench/coil", Said: "20 ohm", Source: "x"}},
 		{"not on this car's Map", casework.NewValue{What: "valve-bench/coil", Part: "wing", Said: "20 ohm", Source: "x"}},
 		{"no number", coil("many ohms", "x")},

@@ -196,17 +196,17 @@ func (s *Shop) CodesWays(ctx context.Context, f evidence.Folder) ([]string, erro
 	}
 	for _, n := range f.Notes {
 		if n.Kind == record.Cleared && n.StruckAt == nil && !slices.ContainsFunc(f.Repairs, func(r record.RepairDone) bool { return r.StruckAt == nil && r.DoneAt != nil && r.DoneAt.After(n.At) }) {
-			return []string{"Cleared after the repair. Readiness starts anew: the monitors have to run before an inspection."}, nil
+			return []string{"Cleared after the repair. Readiness starts again: the monitors have to run before an inspection."}, nil
 		}
 	}
 	if w.Policies[knowledge.SchoolCodes] == "wait" {
 		// Title 13 California Code of Regulations 1968.2, value from memory.
-		return []string{"This shop lets them time out: the record stays. Three trips that pass put the lamp out, some 40 warm-ups without the fault erase the code. Look at pending codes, not at the lamp."}, nil
+		return []string{"This shop lets codes time out: the record stays. Three trips that pass put the lamp out, some 40 warm-ups without the fault erase the code. Look at pending codes, not at the lamp."}, nil
 	}
 	if !f.Proof(s.Book).Whole() {
 		return []string{"Cleared once the repair is proven, not before: clearing wipes freeze frame and readiness."}, nil
 	}
-	return []string{"The repair is proven: clear them now, with the scan kept. Readiness starts anew, and the monitors have to run before an inspection."}, nil
+	return []string{"The repair is proven: clear them now, with the scan kept. Readiness starts again, and the monitors have to run before an inspection."}, nil
 }
 
 // checkKit orders a list of kit as the Book does and refuses what it does not know.

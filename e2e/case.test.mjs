@@ -63,7 +63,7 @@ test("a whole case by mouse: open, hold, find, repair, repeat, try, close, print
   await page.waitForSelector("text=Find it again");
   assert.ok(Number(await page.inputValue("#end")) < 75);
   await page.click("text=Find it again");
-  await page.waitForSelector("text=recognised; drag");
+  await page.waitForSelector("text=found by itself; drag");
 
   await page.click("text=Back to the case");
   await page.click("text=Found it");

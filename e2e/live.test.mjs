@@ -107,7 +107,7 @@ test("unplugged in mid-hold: a sentence, a gap, no false leak", async () => {
     await module.close();
     await page.waitForSelector("[data-say]:has-text('no longer answers')");
     await hold(page, "button[aria-label='make: Vacuum hold']");
-    await page.waitForSelector("[data-say]:has-text('does not measure just now')");
+    await page.waitForSelector("[data-say]:has-text('is not measuring right now')");
   } finally { await module.close(); }
 });
 
@@ -222,7 +222,7 @@ test("a scan by adapter: codes, history, self-made, clearing only after a saved 
     tell("code", "P0446", "stored");
     await take();
     await page.click("button:has-text('Yes, self-made')");
-    await page.waitForSelector("text=made by the hunt itself");
+    await page.waitForSelector("small:has-text('set by our own testing')");
     // Cleared: only what is read off the car goes, and only once.
     await page.click(".strip a:has-text('Scan')");
     await page.check(`form[action$=clear] label:has-text('test adapter') input`);

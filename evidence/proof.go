@@ -113,7 +113,7 @@ func (p Proof) Missing() string {
 	case p.After == nil:
 		m = append(m, "The test that failed has not been repeated: "+p.Before.Test.Name+".")
 	case p.After.Doubted():
-		m = append(m, "The repeat is doubted; make it again, or take the doubt back.")
+		m = append(m, "The repeat is doubted; repeat it, or take the doubt back.")
 	case !p.Repeat:
 		m = append(m, "The repeat does not pass: "+p.After.Outcome.Name+".")
 	}

@@ -140,7 +140,7 @@ func (r *reader) codesSeen(get func(time.Time) *bag) {
 	cleared := r.f.lastCleared()
 	for _, l := range r.f.CodeHistory() {
 		if l.Made {
-			r.leave(l.Code, l.Code, "the hunt made it; no weight until it returns")
+			r.leave(l.Code, l.Code, "set by our own testing; ignored until it comes back")
 		}
 		if l.Made || doubted[l.Code] {
 			continue

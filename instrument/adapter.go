@@ -216,7 +216,7 @@ func (t *scanTaker) take(ctx context.Context) error {
 		return err
 	}
 	if len(t.supported(1)) == 0 {
-		return errors.New("no control unit answers: key on, and the plug home in its socket?")
+		return errors.New("no control unit answers: is the key on, and the plug fully in its socket?")
 	}
 	for _, s := range [][2]string{{"lamp and readiness", "01 01"}, {"stored codes", "03"}, {"pending codes", "07"}, {"permanent codes", "0A"}, {"freeze frame", "02 02 00"}} {
 		if err := t.ask(ctx, s[0], s[1]); err != nil {

@@ -54,7 +54,7 @@ func (b *Bench) Start(ctx context.Context, kind record.RunKind) error {
 		return refuse("A leg is being read already; stop it first")
 	case !b.has || b.status != On || b.gauge == nil:
 		b.mu.Unlock()
-		return refuse("The module does not measure just now; wait until it does")
+		return refuse("The module is not measuring right now; wait until it is")
 	}
 	g, a, t := b.gauge, b.about, b.live
 	before, after := rigFor(kind, t.ChargeTo(kind), a)
@@ -180,7 +180,7 @@ func (b *Bench) Stop() error {
 		case !still:
 			return nil
 		case !ending:
-			return refuse("The leg could not be written to disk yet; it goes on being read. Try again")
+			return refuse("The leg could not be written to disk yet; reading goes on. Try again")
 		}
 		time.Sleep(50 * time.Millisecond)
 	}
@@ -193,7 +193,7 @@ func (b *Bench) Mark(ctx context.Context, key, words string) error {
 	l := b.leg
 	if l == nil || len(l.log.Time) == 0 {
 		b.mu.Unlock()
-		return refuse("Nothing is being read that could be marked")
+		return refuse("No leg is being read, so there is nothing to mark")
 	}
 	at, id := l.log.Time[len(l.log.Time)-1], l.run.ID
 	b.mu.Unlock()
@@ -493,7 +493,7 @@ func (b *Bench) next(v *View, target float64, to func(float64) string) string {
 	case l.run.Kind == record.RunDrift:
 		return "Hands off, doors shut. It ends by itself and rings."
 	case l.phase == Charging && t > 90:
-		return "It does not come up: a part is off, open or split wide, or the supply is too small. Stop, and say on the set-up page that it will not build pressure."
+		return "The pressure does not come up: a part is off, open or split wide, or the supply is too small. Stop, and say on the set-up page that it will not build pressure."
 	case l.phase == Charging:
 		if hand {
 			return "Charge to " + to(b.target(l.run.Kind)) + " and shut off."

@@ -103,7 +103,7 @@ func (b *Bench) say(s Status, words string) {
 func (b *Bench) diskSays(err error) {
 	words := ""
 	if err != nil {
-		words = "Readings cannot be written to disk: look whether it is full. They are kept in memory meanwhile."
+		words = "Readings cannot be written to disk: check whether it is full. They are kept in memory meanwhile."
 	}
 	if words != b.disk {
 		b.disk = words
@@ -165,8 +165,8 @@ func (b *Bench) connected(g Gauge) error {
 	if other {
 		b.end(func(r *record.Run) {
 			r.Watched = true
-			r.Notes = append(r.Notes, "The module was started anew while this was read: the leg ends where the readings ended.")
-		}, "The module was started anew: the leg ends where its readings ended. Make it again.")
+			r.Notes = append(r.Notes, "The module restarted while this was read: the leg ends where the readings ended.")
+		}, "The module restarted: the leg ends where its readings ended. Repeat it.")
 	}
 	// What was wrong stays said until a reading has come: take says when it has.
 	return b.note(func(su *record.Setup) {

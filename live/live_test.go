@@ -342,10 +342,10 @@ func TestModuleStartedAnew(t *testing.T) {
 		x.wires.module(t, v, benchAddress)
 		until(t, "the leg ends", func() bool { v := view(x.bench); return v.Leg == "" && v.Status == live.On })
 		l := x.result(t)
-		if l.Test.Outcome == record.OverLimit || !strings.Contains(strings.Join(l.Runs[len(l.Runs)-1].Notes, " "), "started anew") {
+		if l.Test.Outcome == record.OverLimit || !strings.Contains(strings.Join(l.Runs[len(l.Runs)-1].Notes, " "), "restarted") {
 			t.Errorf("%s %q", l.Test.Outcome, l.Runs[len(l.Runs)-1].Notes)
 		}
-		if v := view(x.bench); !strings.Contains(v.Result, "started anew") {
+		if v := view(x.bench); !strings.Contains(v.Result, "restarted") {
 			t.Errorf("said %q", v.Result)
 		}
 	})

@@ -277,7 +277,7 @@ func announced(ctx context.Context, a *instrument.Adapter) ([]byte, error) {
 			}
 		}
 		if scan, err = ingest.ReadScan([]byte(text.String())); err != nil {
-			return nil, fmt.Errorf("no control unit answers: key on, and the plug home in its socket?")
+			return nil, fmt.Errorf("no control unit answers: is the key on, and the plug fully in its socket?")
 		}
 	}
 	return scan.Supported[1], nil

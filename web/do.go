@@ -310,7 +310,7 @@ func (f *form) places(c bench.Channel) (x bench.Reading, ok bool) {
 	}
 	nothing := f.text("read-"+c.Key+"-none") != ""
 	if nothing && len(x.Places) > 0 && f.err == nil {
-		f.err = &casework.Problem{Field: c.Key, Sentence: "A place is named, and that there is none is ticked too: one of them only."}
+		f.err = &casework.Problem{Field: c.Key, Sentence: "A place is named and \"nothing\" is ticked too: keep one of them."}
 	}
 	return x, nothing || len(x.Places) > 0
 }

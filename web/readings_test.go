@@ -36,7 +36,7 @@ func TestTheReadingsJudge(t *testing.T) {
 	if code, body, at := post(append(purge, "check", "1")...); code != 200 || at != do || !strings.Contains(body, "Does not seal. It sealed 0 of 5, passed 5 of 5") {
 		t.Errorf("asked what they say: %d at %s", code, at)
 	}
-	if code, body, _ := post(append(purge, "outcome", "good")...); code != 422 || !strings.Contains(body, "Say in a word why") {
+	if code, body, _ := post(append(purge, "outcome", "good")...); code != 422 || !strings.Contains(body, "Say briefly why") {
 		t.Errorf("overruled without a word: %d", code)
 	}
 	f, err := b.shop.Load(context.Background(), strings.TrimPrefix(c, "/cases/"))
@@ -132,11 +132,11 @@ func TestProofOfWhatFailed(t *testing.T) {
 		t.Errorf("the repeat: %d at %s", code, at)
 	}
 	capAgain := cap + "?repeat=" + f.Results[0].ID
-	if !strings.Contains(body, "Failed before the repair too") || !strings.Contains(body, capAgain) || strings.Contains(body, do+again) {
+	if !strings.Contains(body, "Also failed before the repair") || !strings.Contains(body, capAgain) || strings.Contains(body, do+again) {
 		t.Error("the cap failed too and is not offered, or the smoke test is once more")
 	}
 	code, body, at = b.post(cap, b.fill(capAgain, "on", "cap", "repeat_of", f.Results[0].ID, "read-left-0", "12 inH2O", "read-clicks-0", "4"))
-	if code != 200 || at != c+"/proof" || strings.Count(body, `class="beforeafter"`) != 2 || strings.Contains(body, "Failed before the repair too") {
+	if code != 200 || at != c+"/proof" || strings.Count(body, `class="beforeafter"`) != 2 || strings.Contains(body, "Also failed before the repair") {
 		t.Errorf("both repeated: %d at %s, %d compared", code, at, strings.Count(body, `class="beforeafter"`))
 	}
 	if code, body, _ := b.post(do, b.fill(do, "on", "cap", "repeat_of", smoke, "read-far-0", "yes", "read-exits-none", "1")); code != 422 || !strings.Contains(body, "the same test of the same part") {

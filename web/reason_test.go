@@ -154,7 +154,7 @@ func TestSchoolsOnThePages(t *testing.T) {
 	page(c+"/do/cap-check", false, "Smoke goes in at")
 	page(c, false, "data-swap")
 	v := b.fill(c+"/do/smoke", "on", "manifold", "read-far-0", "yes", "read-exits-none", "1")
-	if code, body, _ := b.post(c+"/do/smoke", v); code != 422 || !strings.Contains(body, "can be let into") {
+	if code, body, _ := b.post(c+"/do/smoke", v); code != 422 || !strings.Contains(body, "cannot be fed into") {
 		t.Errorf("smoke into the vapour system at the manifold: %d", code)
 	}
 	v.Set("on", "cap")

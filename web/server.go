@@ -234,7 +234,7 @@ func sentence(err error) (string, int) {
 
 // fail is the page for what went wrong beyond a form.
 func (s *server) fail(c *echo.Context, err error) {
-	code, text := http.StatusInternalServerError, "Something broke here. Nothing was half saved; go back and try again."
+	code, text := http.StatusInternalServerError, "Something went wrong here. Nothing was half saved; go back and try again."
 	var he *echo.HTTPError
 	var tl *tooLarge
 	var mb *http.MaxBytesError
@@ -244,11 +244,11 @@ func (s *server) fail(c *echo.Context, err error) {
 	case errors.As(err, &mb):
 		code, text = http.StatusRequestEntityTooLarge, casework.Upper((&tooLarge{mb.Limit}).Error())+"."
 	case errors.Is(err, casework.ErrNotFound):
-		code, text = http.StatusNotFound, "This is not in the shop's records. It may have been opened in another database."
+		code, text = http.StatusNotFound, "This is not in the shop's records. It may be in another database."
 	case errors.As(err, &he):
 		code, text = he.Code, he.Message
 		if code == http.StatusForbidden && strings.Contains(text, "csrf") {
-			text = "This page is too old to be sent, or it came from elsewhere. Load it again and send it once more; nothing was saved."
+			text = "This page is too old to send, or it came from elsewhere. Reload it and send it again; nothing was saved."
 		}
 	default:
 		if st := echo.StatusCode(err); st != 0 {

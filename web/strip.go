@@ -194,7 +194,7 @@ func foundWords(s *server, x record.Finding) string {
 	switch x.Cause {
 	case "":
 	case record.NoCause:
-		w = append(w, "failed of itself")
+		w = append(w, "failed on its own")
 	case record.CauseUnknown:
 		w = append(w, "why is not known")
 	default:

@@ -590,7 +590,7 @@ func TestRefusalsAreLoggedOnce(t *testing.T) {
 	if code, _, _ := b.post("/cases", v); code != http.StatusForbidden {
 		t.Fatalf("a token made up: %d", code)
 	}
-	for status, reason := range map[string]string{"status=422": "plate", "status=403": "too old to be sent"} {
+	for status, reason := range map[string]string{"status=422": "plate", "status=403": "too old to send"} {
 		if n := strings.Count(log.String(), status); n != 1 || !strings.Contains(log.String(), reason) {
 			t.Errorf("%s stands %d times in the log, want once with %q: %s", status, n, reason, log.String())
 		}

@@ -28,7 +28,7 @@ var PressureHold = Register(Test{
 	},
 	Reduce: func(s Subject, r Readings) Verdict {
 		if r.Word("up") == No {
-			return is("cannot_pressurise", "It took all the supply gave and did not come up.")
+			return is("cannot_pressurise", "It took all the air the supply gave, and no pressure built.")
 		}
 		legs := r["trace"].Legs
 		if len(legs) == 0 {

@@ -189,7 +189,7 @@ const (
 	WithinLimit              = Outcome(decay.Within)
 	OverLimit                = Outcome(decay.Over)
 	CannotTell               = Outcome(decay.Undecided)
-	CannotPressurise Outcome = "cannot_pressurise" // the system took all the supply gave and did not come up
+	CannotPressurise Outcome = "cannot_pressurise" // the system took all the air the supply gave, and no pressure built
 )
 
 // Words says an outcome as the screens do.
