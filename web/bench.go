@@ -9,7 +9,6 @@ import (
 	"html/template"
 	"math"
 	"net/http"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -59,39 +58,25 @@ type benchData struct {
 	Severity  string            // small, usual or large
 	Predicted string            // what was drawn, or why not
 	Leg       string            // the leg shown
-	Moves     []oddsMove        // what this hold does to the odds
+	Moves     template.HTML     // what this test did to the odds
 	Stated    []evidence.CarValues
 }
 
-// oddsMove is a suspect's odds without a test and with it.
-type oddsMove struct {
-	Name, Was, Is, Link string
-	Up                  bool
-}
-
-// moves lists the suspects whose odds a test moves most.
-func (s *server) moves(ctx context.Context, f evidence.Folder, id string) (out []oddsMove) {
+// moved draws how the odds went with a test; empty when it moved none worth a line.
+func (s *server) moved(ctx context.Context, f evidence.Folder, id string) template.HTML {
+	car, err := s.shop.Car(f.Vehicle, f.Corrections)
+	if err != nil {
+		return ""
+	}
 	t, err := s.shop.Think(ctx, f)
 	if err != nil {
-		return nil
+		return ""
 	}
-	was, ok := t.State.Without(id)
-	if !ok {
-		return nil
+	turns, err := s.shop.Trail(ctx, f, t)
+	if err != nil {
+		return ""
 	}
-	is := t.State.Marginals()
-	order := make([]int, len(is))
-	for i := range order {
-		order[i] = i
-	}
-	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(math.Abs(is[b]-was[b]), math.Abs(is[a]-was[a])) })
-	for _, i := range order {
-		if len(out) < 5 && math.Abs(is[i]-was[i]) > 0.01 {
-			x := t.State.Suspects[i]
-			out = append(out, oddsMove{x.Name, perCent(was[i]), perCent(is[i]), "/cases/" + f.Case.ID + "?suspect=" + x.Key + "#suspect", is[i] > was[i]})
-		}
-	}
-	return out
+	return slopePlot(slopes(t.State, car, turns[id]))
 }
 
 type runView struct {
@@ -146,7 +131,7 @@ func (s *server) benchData(c *echo.Context, id string) (benchData, error) {
 	}
 	d.Sum, d.Has = d.Test.Summary()
 	if d.Has || d.Test.Outcome != "" {
-		d.Moves = s.moves(ctx, f, id)
+		d.Moves = s.moved(ctx, f, id)
 	}
 	if b, ok := f.Test(d.Test.RepeatOf); ok {
 		if sum, ok := b.Summary(); ok {

@@ -58,6 +58,9 @@ type slopeLine struct {
 // of one part count together, as they do on the Map. Empty when nothing worth a line moved.
 func slopes(st *diagnose.State, car casework.Car, turn diagnose.Turn) (out []slopeLine) {
 	at := map[string]int{}
+	if len(turn.After) == 0 { // it says nothing of what may be wrong
+		return nil
+	}
 	for i, x := range st.Suspects {
 		p, ok := car.Graph.Part(x.Part)
 		if !ok {

@@ -103,6 +103,25 @@ func TestMapFormsRefuse(t *testing.T) {
 	if code, _ := b.get("/photos/" + after.Corrections[0].Photo); code != 200 {
 		t.Errorf("its photo: %d", code)
 	}
+	// An exit and a repair take one too.
+	v = b.fill(c, "part", "vapour-line", "kind", "exit", "size", "stream")
+	if code, _, _ := b.upload(c+"/marks", v, "photo", "x.png", picture(t)); code != 200 {
+		t.Errorf("an exit with a photo: %d", code)
+	}
+	v = b.fill(c+"/found", "part", "vapour-line", "by", "word", "how", "smoke at the bend")
+	if code, _, _ := b.post(c+"/found", v); code != 200 {
+		t.Fatalf("found: %d", code)
+	}
+	v = b.fill(c+"/repair", "action", "new line", "lasting", "yes")
+	after, _ = b.shop.Load(context.Background(), before.Case.ID)
+	v.Set("cause-"+after.Findings[0].ID, "none")
+	if code, body, _ := b.upload(c+"/repair", v, "photo", "x.png", picture(t)); code != 200 || !strings.Contains(body, "/photos/") {
+		t.Errorf("a repair with a photo: %d", code)
+	}
+	after, _ = b.shop.Load(context.Background(), before.Case.ID)
+	if len(after.Marks) != 1 || after.Marks[0].Photo == "" || len(after.Repairs) != 1 || after.Repairs[0].Photo == "" || after.Findings[0].Cause != record.NoCause {
+		t.Errorf("%+v, %+v", after.Marks, after.Repairs)
+	}
 }
 
 // The set-up's Map: what cannot be set is refused, and a closed case is left alone.

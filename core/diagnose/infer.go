@@ -18,7 +18,6 @@ type State struct {
 	epochs  [][]piece
 	history History
 	told    memory
-	ids     []string // of the evidence of the last epoch, in the order of its pieces
 	Silent  []Silent // evidence that says nothing, and why
 }
 
@@ -47,7 +46,6 @@ func (m *Model) Think(h History) (*State, error) {
 	st := &State{Model: m, history: h}
 	for _, ep := range h {
 		var ps []piece
-		st.ids = nil
 		for _, e := range ep.Evidence {
 			p, err := m.read(e)
 			if errors.Is(err, ErrSilent) {
@@ -62,7 +60,6 @@ func (m *Model) Think(h History) (*State, error) {
 				return nil, fmt.Errorf("%s: %w", cmp.Or(e.Says, string(e.Kind)), err)
 			}
 			ps = append(ps, p)
-			st.ids = append(st.ids, e.ID)
 		}
 		st.epochs = append(st.epochs, ps)
 	}
@@ -160,25 +157,6 @@ func (s *State) Odds(fault string) float64 {
 		return s.Marginals()[i]
 	}
 	return 0
-}
-
-// Without returns the odds that each suspect would have had the evidence with this id not
-// been there; ok is false when this epoch has none with it that speaks.
-func (s *State) Without(id string) (marginals []float64, ok bool) {
-	skip := map[int]bool{}
-	for i, x := range s.ids {
-		if x == id && len(s.epochs[len(s.epochs)-1][i].parts) > 0 {
-			skip[i] = true
-		}
-	}
-	if len(skip) == 0 {
-		return nil, false
-	}
-	w, _, err := s.run(s.history, s.epochs, skip)
-	if err != nil {
-		return nil, false
-	}
-	return (&State{Model: s.Model, w: w}).Marginals(), true
 }
 
 // Severity returns the odds of each step of severity of a suspect, given that it is there.
