@@ -77,7 +77,7 @@ func TestResults(t *testing.T) {
 		"where you see damage":       {Test: "look"},
 		"not for this car":           {Test: "eonv-manometer", Part: "vent-valve"},
 		"lies between 0 and 30":      {Test: "cap-check", Part: "cap", Readings: bench.Readings{"left": bench.Num(1e12)}},
-		"Say briefly why":          {Test: "cap-check", Part: "cap", Outcome: "holds", Readings: bench.Readings{"left": bench.Num(2)}},
+		"Say briefly why":            {Test: "cap-check", Part: "cap", Outcome: "holds", Readings: bench.Readings{"left": bench.Num(2)}},
 		"is not on this case":        {Test: "cap-check", Part: "cap", RepeatOf: "nowhere", Readings: bench.Readings{"left": bench.Num(2)}},
 	} {
 		t.Run(say, func(t *testing.T) {
