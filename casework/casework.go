@@ -338,6 +338,19 @@ func advance(tx store.Tx, c record.Case, stage record.Stage) error {
 	return tx.Put(&c)
 }
 
+// set changes a field of an open case.
+func (s *Shop) set(ctx context.Context, key, id string, change func(c *record.Case)) error {
+	_, err := s.do(ctx, key, func(tx store.Tx) (string, error) {
+		c, err := open(tx, id, 0)
+		if err != nil {
+			return "", err
+		}
+		change(&c)
+		return id, advance(tx, c, c.Stage)
+	})
+	return err
+}
+
 // CaseWords are the words of a case, which may be changed while it is open.
 type CaseWords struct {
 	Complaint, Circumstances, RecentWork, Deadline string

@@ -255,19 +255,13 @@ func (s *Shop) Wait(ctx context.Context, key, id string, n NewWait) error {
 	if waits && (n.Until == nil || !soon(*n.Until, s.now())) {
 		return problem("until", "say until when: a day and time to come, within five years")
 	}
-	_, err = s.do(ctx, key, func(tx store.Tx) (string, error) {
-		c, err := open(tx, id, 0)
-		if err != nil {
-			return "", err
-		}
+	return s.set(ctx, key, id, func(c *record.Case) {
 		c.WaitKind, c.WaitNote, c.WaitUntil = n.Kind, note, nil
 		if waits {
 			u := n.Until.UTC().Truncate(time.Second)
 			c.WaitUntil = &u
 		}
-		return id, advance(tx, c, c.Stage)
 	})
-	return err
 }
 
 // NewTrial is the complaint tried again as the customer met it.

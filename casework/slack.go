@@ -12,7 +12,6 @@ import (
 	"wexter/core/diagnose"
 	"wexter/core/record"
 	"wexter/evidence"
-	"wexter/store"
 )
 
 // Left is what is left of a case: work, a part to come, a night for its monitor.
@@ -214,15 +213,7 @@ func (s *Shop) TakeOn(ctx context.Context, key, id, who string) error {
 	if err != nil {
 		return err
 	}
-	_, err = s.do(ctx, key, func(tx store.Tx) (string, error) {
-		c, err := open(tx, id, 0)
-		if err != nil {
-			return "", err
-		}
-		c.Who = who
-		return id, advance(tx, c, c.Stage)
-	})
-	return err
+	return s.set(ctx, key, id, func(c *record.Case) { c.Who = who })
 }
 
 // Initials lists who works on the open cases, in order.

@@ -16,20 +16,6 @@ func at(s *casework.Shop, day, hour, minute int) time.Time {
 	return now
 }
 
-// row is the Slate's row of a case.
-func row(t *testing.T, s *casework.Shop, id string) casework.SlateRow {
-	t.Helper()
-	rows, err := s.Slate(ctx)
-	must(t, err)
-	for _, r := range rows {
-		if r.Case.ID == id {
-			return r
-		}
-	}
-	t.Fatalf("case %s is not on the Slate", id)
-	return casework.SlateRow{}
-}
-
 // A case that nobody has thought through has no slack; after that it has.
 func TestSlackIsKnownAfterThinking(t *testing.T) {
 	s := shop(t)
@@ -38,11 +24,11 @@ func TestSlackIsKnownAfterThinking(t *testing.T) {
 	n.Deadline = "2026-05-08"
 	id, err := s.OpenCase(ctx, "", n)
 	must(t, err)
-	if r := row(t, s, id); r.Due.Has() || r.Due.At.Hour() != 17 {
+	if r := slateRow(t, s, id); r.Due.Has() || r.Due.At.Hour() != 17 {
 		t.Errorf("before it was thought through: %+v", r.Due)
 	}
 	must(t, s.Plan(ctx))
-	r := row(t, s, id)
+	r := slateRow(t, s, id)
 	if !r.Due.Has() || r.Left.Minutes < 20 || r.Left.Minutes > 600 || !r.Left.Night {
 		t.Fatalf("%+v, left %+v", r.Due, r.Left)
 	}
@@ -76,7 +62,7 @@ func TestTheWaitIsHeldAgainstTheInspection(t *testing.T) {
 			must(t, s.Wait(ctx, "", id, casework.NewWait{Kind: x.kind, Until: &u}))
 		}
 		must(t, s.Plan(ctx))
-		if r := row(t, s, id); r.Due.Misses() != x.misses || r.Due.Has() != (x.deadline != "") {
+		if r := slateRow(t, s, id); r.Due.Misses() != x.misses || r.Due.Has() != (x.deadline != "") {
 			t.Errorf("%s: %+v", x.plate, r.Due)
 		}
 	}
@@ -103,14 +89,14 @@ func TestLeftFollowsTheStage(t *testing.T) {
 	must(t, s.AddFinding(ctx, "", id, casework.NewFinding{Part: "vapour-line", By: record.ByWord, How: "smoke at the bend"}))
 	must(t, s.Plan(ctx))
 	fault, _ := s.Book.Fault("vapour-line")
-	found := row(t, s, id)
+	found := slateRow(t, s, id)
 	if want := fault.Minutes + 15; found.Left.Minutes != want || found.Left.Days != s.Book.CostOf(fault.Cost).Days {
 		t.Errorf("found: %+v, wanted %d min and the days of %q", found.Left, want, fault.Cost)
 	}
 	until := now.Add(24 * time.Hour)
 	must(t, s.AddRepair(ctx, "", id, casework.NewRepair{Action: "new line", Lasting: true, WaitUntil: &until}))
 	must(t, s.Plan(ctx))
-	repair := row(t, s, id)
+	repair := slateRow(t, s, id)
 	if repair.Left.Days != 0 || !repair.Due.Ready.After(until) {
 		t.Errorf("repair: %+v, %+v", repair.Left, repair.Due)
 	}
@@ -119,7 +105,7 @@ func TestLeftFollowsTheStage(t *testing.T) {
 	must(t, s.FinishRepair(ctx, "", id, f.Repairs[0].ID))
 	must(t, s.Wait(ctx, "", id, casework.NewWait{Kind: record.WaitSoak, Until: &until}))
 	must(t, s.Plan(ctx))
-	proof := row(t, s, id)
+	proof := slateRow(t, s, id)
 	if proof.Due.Ready.Sub(until) != time.Duration(proof.Left.Minutes)*time.Minute {
 		t.Errorf("proof: ready %v after the soak, with %+v left", proof.Due.Ready.Sub(until), proof.Left)
 	}

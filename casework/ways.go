@@ -231,13 +231,5 @@ func (s *Shop) SetKit(ctx context.Context, key, id string, kit []string) error {
 	if err != nil {
 		return err
 	}
-	_, err = s.do(ctx, key, func(tx store.Tx) (string, error) {
-		c, err := open(tx, id, 0)
-		if err != nil {
-			return "", err
-		}
-		c.Kit = list
-		return id, advance(tx, c, c.Stage)
-	})
-	return err
+	return s.set(ctx, key, id, func(c *record.Case) { c.Kit = list })
 }

@@ -82,29 +82,22 @@ type Entry struct {
 }
 
 // Order lists the records of a case that may be evidence, oldest first.
-func (f Folder) Order() (out []Entry) {
-	add := func(id string, at time.Time, judged bool) { out = append(out, Entry{id, at, judged}) }
-	for _, x := range f.Scans {
-		add(x.ID, x.At, false)
-	}
-	for _, x := range f.Observations {
-		add(x.ID, x.At, false)
-	}
-	for _, x := range f.Notes {
-		add(x.ID, x.At, false)
-	}
-	for _, x := range f.Marks {
-		add(x.ID, x.At, false)
-	}
-	for _, x := range f.Findings {
-		add(x.ID, x.At, false)
-	}
-	for _, x := range f.Tests {
-		add(x.ID, x.At, true)
-	}
-	for _, x := range f.Results {
-		add(x.ID, x.At, true)
-	}
+func (f Folder) Order() []Entry {
+	var out []Entry
+	out = entries(out, f.Scans, func(x ScanFolder) Entry { return Entry{ID: x.ID, At: x.At} })
+	out = entries(out, f.Observations, func(x record.Observation) Entry { return Entry{ID: x.ID, At: x.At} })
+	out = entries(out, f.Notes, func(x record.Note) Entry { return Entry{ID: x.ID, At: x.At} })
+	out = entries(out, f.Marks, func(x record.MapMark) Entry { return Entry{ID: x.ID, At: x.At} })
+	out = entries(out, f.Findings, func(x record.Finding) Entry { return Entry{ID: x.ID, At: x.At} })
+	out = entries(out, f.Tests, func(x TestFolder) Entry { return Entry{x.ID, x.At, true} })
+	out = entries(out, f.Results, func(x record.Result) Entry { return Entry{x.ID, x.At, true} })
 	slices.SortStableFunc(out, func(a, b Entry) int { return a.At.Compare(b.At) })
+	return out
+}
+
+func entries[T any](out []Entry, list []T, of func(T) Entry) []Entry {
+	for _, x := range list {
+		out = append(out, of(x))
+	}
 	return out
 }

@@ -103,8 +103,17 @@ func TestMapFormsRefuse(t *testing.T) {
 	if code, _ := b.get("/photos/" + after.Corrections[0].Photo); code != 200 {
 		t.Errorf("its photo: %d", code)
 	}
-	// An exit and a repair take one too.
-	v = b.fill(c, "part", "vapour-line", "kind", "exit", "size", "stream")
+}
+
+// An exit and a repair take a photo too, and the answer why the part failed comes with it.
+func TestExitAndRepairTakeAPhoto(t *testing.T) {
+	b := start(t, false)
+	c := onMap(b)
+	before, err := b.shop.Load(context.Background(), strings.TrimPrefix(c, "/cases/"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	v := b.fill(c, "part", "vapour-line", "kind", "exit", "size", "stream")
 	if code, _, _ := b.upload(c+"/marks", v, "photo", "x.png", picture(t)); code != 200 {
 		t.Errorf("an exit with a photo: %d", code)
 	}
@@ -113,7 +122,7 @@ func TestMapFormsRefuse(t *testing.T) {
 		t.Fatalf("found: %d", code)
 	}
 	v = b.fill(c+"/repair", "action", "new line", "lasting", "yes")
-	after, _ = b.shop.Load(context.Background(), before.Case.ID)
+	after, _ := b.shop.Load(context.Background(), before.Case.ID)
 	v.Set("cause-"+after.Findings[0].ID, "none")
 	if code, body, _ := b.upload(c+"/repair", v, "photo", "x.png", picture(t)); code != 200 || !strings.Contains(body, "/photos/") {
 		t.Errorf("a repair with a photo: %d", code)
