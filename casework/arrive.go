@@ -13,7 +13,7 @@ import (
 	"wexter/store"
 )
 
-// Archetype is how a car's vapour system checks itself: as it was said, or as it is assumed
+// Archetype is how a car's EVAP system checks itself: as it was said, or as it is assumed
 // until somebody does.
 func (s *Shop) Archetype(v record.Vehicle) (knowledge.Archetype, bool) {
 	c, _ := s.Combination(v)

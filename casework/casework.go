@@ -134,7 +134,7 @@ type NewCase struct {
 	Complaint, Circumstances, RecentWork, Deadline string
 	Who                                            string // works on it, initials
 	Codes                                          string
-	Seen                                           []NewObservation // signs, circumstances, parts renewed
+	Seen                                           []NewObservation // signs, circumstances, parts replaced
 	Away                                           bool             // the car is not here yet
 }
 
@@ -461,7 +461,7 @@ type Entry struct {
 }
 
 // Stamp strikes an entry of a case out or doubts it, or takes that back. An entry of
-// the car is reached through one of its open cases; a leg is judged anew with its test.
+// the car is reached through one of its open cases; a leg is judged again with its test.
 func (s *Shop) Stamp(ctx context.Context, key, caseID string, e Entry, st Stamp) error {
 	_, err := s.do(ctx, key, func(tx store.Tx) (string, error) {
 		c, err := open(tx, caseID, 0)

@@ -167,7 +167,7 @@ func newestTests(tx store.Tx, cases []record.Case) (map[string]lastTest, error) 
 func (s *Shop) nextWords(c record.Case, v record.Vehicle, t lastTest) string {
 	switch c.Stage {
 	case record.Intake, record.Scan:
-		if _, ok := s.Archetype(v); !ok { // no vapour system to seal and hold
+		if _, ok := s.Archetype(v); !ok { // no EVAP system to seal and hold
 			return "look on the Map, take the procedures from there"
 		}
 		return "write the codes down, then the leak-down test"

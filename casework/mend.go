@@ -297,7 +297,7 @@ func (s *Shop) TryComplaint(ctx context.Context, key, id string, n NewTrial) err
 	return err
 }
 
-// Monitors notes whether the vapour monitor has run; typed by hand.
+// Monitors notes whether the EVAP monitor has run; typed by hand.
 func (s *Shop) Monitors(ctx context.Context, key, id string, state record.Monitors) error {
 	if state != "" && state != record.MonitorsIncomplete && state != record.MonitorsComplete {
 		return problem("monitors", "the monitors are complete or not complete")

@@ -29,7 +29,7 @@ func refused(t *testing.T, what string, err error, say string) {
 }
 
 // A hold whose upper bound lies below the tight threshold turns what stood under its
-// gauge tight, and nothing else; what is found, seen to leak or renewed afterwards is
+// gauge tight, and nothing else; what is found, seen to leak or replaced afterwards is
 // no longer proven.
 func TestHoldsTurnSectionsTight(t *testing.T) {
 	s := shop(t)

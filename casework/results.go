@@ -103,7 +103,7 @@ type NewResult struct {
 }
 
 // AddResult writes the result of a test of the Book down: the readings judge, and a person may
-// overrule them with a word why. A reading that is missing is asked for. The result is tried on
+// overrule them with a short reason. A reading that is missing is asked for. The result is tried on
 // the car first: what cannot be is refused in a sentence, and nothing is kept.
 func (s *Shop) AddResult(ctx context.Context, key, caseID string, n NewResult) (string, error) {
 	t, ok := s.Book.Test(n.Test)

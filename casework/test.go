@@ -79,7 +79,7 @@ func (s *Shop) StartTest(ctx context.Context, key, caseID, repeatOf string) (str
 }
 
 // SaveSetup writes a test's set-up; version is the one that was shown. The volume
-// is worked out from what was chosen, and the result anew.
+// is worked out from what was chosen, and the result again.
 func (s *Shop) SaveSetup(ctx context.Context, key, id string, version int, su record.Setup) error {
 	if err := settle(&su); err != nil {
 		return err
@@ -153,7 +153,7 @@ type NewRun struct {
 	Sure bool // the question about its pressures was answered
 }
 
-// AddRun keeps a leg that was read and judges the test anew. A start pressure over
+// AddRun keeps a leg that was read and judges the test again. A start pressure over
 // what the system is permitted is asked about once.
 func (s *Shop) AddRun(ctx context.Context, key, testID string, n NewRun) (string, error) {
 	if !n.Kind.OfCar() {
@@ -247,7 +247,7 @@ func (s *Shop) CutRun(ctx context.Context, key, runID string, start, end float64
 }
 
 // stampRun strikes a leg of a case out or doubts it, or takes that back, and judges
-// its test anew: while a leg is doubted the test has no verdict.
+// its test again: while a leg is doubted the test has no verdict.
 func (s *Shop) stampRun(tx store.Tx, caseID, runID string, st Stamp) error {
 	return s.changeRunIn(tx, runID, func(t record.Test, r *record.Run) error {
 		if t.CaseID != caseID {
@@ -263,7 +263,7 @@ func (s *Shop) stampRun(tx store.Tx, caseID, runID string, st Stamp) error {
 	})
 }
 
-// StampRun strikes a leg out or doubts it, or takes that back, and judges its test anew.
+// StampRun strikes a leg out or doubts it, or takes that back, and judges its test again.
 func (s *Shop) StampRun(ctx context.Context, key, runID string, st Stamp) error {
 	_, err := s.do(ctx, key, func(tx store.Tx) (string, error) {
 		r, err := store.Get[record.Run](tx, runID)

@@ -20,7 +20,7 @@ import (
 	"wexter/store"
 )
 
-// Thought is what is to be made of a case: its odds, and what to do next.
+// Thought is the assessment of a case: its odds, and what to do next.
 type Thought struct {
 	State        *diagnose.State
 	Explanations []diagnose.Explanation
@@ -53,7 +53,7 @@ func thoughtKey(b knowledge.Book, f evidence.Folder, bay diagnose.Bay) string {
 	return string(h.Sum(nil))
 }
 
-// Think works out what is to be made of a case. It is kept until anything changes on
+// Think works out the assessment of a case. It is kept until anything changes on
 // which it depends.
 func (s *Shop) Think(ctx context.Context, f evidence.Folder) (*Thought, error) {
 	car, err := s.Car(f.Vehicle, f.Corrections)
@@ -220,7 +220,7 @@ func (s *Shop) CaseVersion(ctx context.Context, id string) (int, error) {
 	return s.DB.Read(ctx).CaseVersion(id)
 }
 
-// ThinkOfBundle works out what is to be made of a case as its bundle holds it, without a
+// ThinkOfBundle works out the assessment of a case from its bundle, without a
 // shop: the state, the kit the case had at hand, and what was left out.
 func (s *Shop) ThinkOfBundle(b report.Bundle) (*diagnose.State, []string, []diagnose.Silent, error) {
 	f := evidence.Folder{Case: b.Case, Vehicle: b.Vehicle, Codes: b.Codes, Findings: b.Findings, Repairs: b.Repairs, Trials: b.Trials, Notes: b.Notes, Marks: b.Marks, Results: b.Results,

@@ -171,7 +171,7 @@ func (f *filler) later(hours float64) *time.Time {
 	return &t
 }
 
-// unit is what a made-up control unit on CAN has to say; its vapour monitor has not run.
+// unit is what a made-up control unit on CAN has to say; its EVAP monitor has not run.
 type unit struct {
 	stored, permanent []string
 	live              map[byte]float64
@@ -289,7 +289,7 @@ func (f *filler) told(id string, kind record.SeenKind, keys ...string) {
 	}
 }
 
-// smoke writes down where smoke of the vapour system came out; nowhere when no part is named.
+// smoke writes down where smoke of the EVAP system came out; nowhere when no part is named.
 func (f *filler) smoke(id string, size record.ExitSize, parts ...string) {
 	var exits bench.Reading
 	for _, p := range parts {
@@ -457,8 +457,8 @@ func (f *filler) within() {
 	f.result(id, casework.NewResult{Test: bench.CapCheck.Key, Part: "cap", Readings: bench.Readings{"left": bench.Num(2.1), "clicks": bench.Num(4)}, Note: "adapter of the Wherry, not tried plugged"})
 }
 
-// diesel: two faults at once: a gasket under the recirculation valve blows, and the ports
-// behind it are clogged; no vapour system to hold.
+// diesel: two faults at once: a gasket under the EGR valve blows, and the ports
+// behind it are clogged; no EVAP system to hold.
 func (f *filler) diesel() {
 	f.at(2, 0)
 	id := f.open(casework.NewCase{Plate: "ROPE 7", Make: "Hathmere", Model: "Grebe", Year: 2017, OdometerKM: 188400, TankL: 75, Metering: "maf", Archetype: "no-vapour",

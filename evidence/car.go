@@ -119,7 +119,7 @@ func (c *Car) OutcomeName(test, outcome string) string {
 	return outcome
 }
 
-// SmokeEntries are the places where smoke can be let into the vapour system.
+// SmokeEntries are the places where smoke can be let into the EVAP system.
 func (c *Car) SmokeEntries() (out []plumbing.Part) {
 	r := c.Graph.Reach(c.arch.Entry, c.arch.Settings(), plumbing.Pressure)
 	for _, p := range c.Graph.Parts {

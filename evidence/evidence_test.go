@@ -70,7 +70,7 @@ func TestOpenedPartsWeigh(t *testing.T) {
 	}
 }
 
-// A repair that was done ends an epoch; what it renewed is what had been found before it.
+// A repair that was done ends an epoch; what it replaced is what had been found before it.
 func TestRepairsEndEpochs(t *testing.T) {
 	car := newCar(t, plain)
 	f := folder()

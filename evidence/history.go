@@ -78,8 +78,8 @@ func (r *reader) leave(id, says, why string) {
 	r.left = append(r.left, diagnose.Silent{ID: id, Says: says, Why: why})
 }
 
-// repairs says what each repair renewed: what had been found before it and was not
-// renewed by an earlier one.
+// repairs says what each repair replaced: what had been found before it and was not
+// replaced by an earlier one.
 func (r *reader) repairs() {
 	done := map[string]bool{}
 	for n, cut := range r.cuts {

@@ -276,7 +276,7 @@ func (c *Car) Monitors(f Folder) (out []string) {
 	return out
 }
 
-// ChecksItself reports whether the car checks its vapour system by itself.
+// ChecksItself reports whether the car checks its EVAP system by itself.
 func (c *Car) ChecksItself() bool { return c.hasMonitor("evap") }
 
 // hasMonitor reports whether the car checks something by itself.

@@ -17,7 +17,7 @@ type Proven struct {
 
 // Tight returns the parts that holds have proven tight: what stood under the gauge of
 // a hold whose upper bound lies below its tight threshold, with nothing open to the
-// air. A part that was found, marked with an exit or renewed afterwards is not.
+// air. A part that was found, marked with an exit or replaced afterwards is not.
 func (c *Car) Tight(f Folder) map[string]Proven {
 	out := map[string]Proven{}
 	for _, t := range f.Tests {
@@ -51,7 +51,7 @@ func senseOf(sum record.Summary) plumbing.Sense {
 }
 
 // lost lists the parts whose proof ended after a moment: found, seen to leak, or
-// renewed.
+// replaced.
 func (c *Car) lost(f Folder, after time.Time) (out []string) {
 	for _, x := range f.Findings {
 		if !x.Struck() && x.At.After(after) {
@@ -67,7 +67,7 @@ func (c *Car) lost(f Folder, after time.Time) (out []string) {
 		if r.Struck() || r.DoneAt == nil || !r.DoneAt.After(after) {
 			continue
 		}
-		for _, x := range f.Findings { // a repair renews what was found before it
+		for _, x := range f.Findings { // a repair replaces what was found before it
 			if !x.Struck() && x.At.Before(*r.DoneAt) {
 				out = append(out, c.where[x.Part])
 			}

@@ -537,7 +537,7 @@ func (l layout) values(rec []string, at func() int) (p, w float64, err error) {
 }
 
 // gauge takes the barometer off an absolute trace: one that says so, or one in
-// which every reading lies near an atmosphere, which no vapour system could hold.
+// which every reading lies near an atmosphere, which no EVAP system could hold.
 func (l *Log) gauge(said bool, barometer float64) error {
 	low, high := slices.Min(l.Gauge), slices.Max(l.Gauge)
 	looks := low > 60e3 && high < 115e3

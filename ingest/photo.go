@@ -31,7 +31,7 @@ type PhotoFile struct {
 	Data          []byte
 }
 
-// ReadPhoto checks a PNG or JPEG for size before decoding it and encodes it anew.
+// ReadPhoto checks a PNG or JPEG for size before decoding it and encodes it again.
 func ReadPhoto(data []byte) (PhotoFile, error) {
 	if len(data) > MaxPhotoBytes {
 		return PhotoFile{}, fmt.Errorf("the photo is larger than %d MB; take it at a smaller size", MaxPhotoBytes>>20)

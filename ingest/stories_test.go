@@ -52,7 +52,7 @@ type played struct {
 
 const mostSteps = 8
 
-// sure are the odds from which a part is renewed.
+// sure are the odds from which a part is replaced.
 const sure = 0.8
 
 // play follows the program's proposals until the truth is established or it has no more.

@@ -33,7 +33,7 @@ type ToolAbout struct {
 	Simulated bool     `json:"simulated"`
 }
 
-// CarState is what a simulated car shows of itself: the truth beside what its control
+// CarState is what a simulated car shows about itself: the truth beside what its control
 // unit says. Pressures are Pa gauge by part, Open and Smoke shares, Live by PID.
 type CarState struct {
 	Time      float64            `json:"time_s"`
@@ -261,7 +261,7 @@ func (a *Adapter) Clear(ctx context.Context) error {
 	return nil
 }
 
-// State asks a simulated car for what it shows of itself; a real one has none.
+// State asks a simulated car for what it shows about itself; a real one has none.
 func (a *Adapter) State(ctx context.Context) (s CarState, err error) {
 	if !a.About.Simulated || len(a.About.Modes) == 0 {
 		return s, errors.New("only a simulated car shows its inside")

@@ -102,7 +102,7 @@ func TestTakeScan(t *testing.T) {
 	if len(s.VIN) != 17 || len(s.Warnings) > 0 {
 		t.Errorf("%s %q\n%s", s.VIN, s.Warnings, raw)
 	}
-	// Cleared: stored and pending go, the permanent code stays, monitors begin anew.
+	// Cleared: stored and pending go, the permanent code stays, monitors begin again.
 	a, err := instrument.Dialer{Patience: 20 * time.Minute}.Adapter(ctx, address)
 	if err != nil {
 		t.Fatal(err)

@@ -16,7 +16,7 @@ import (
 	"wexter/ingest"
 )
 
-// About is what a module says of itself.
+// About is what a module says about itself.
 type About struct {
 	Protocol     int      `json:"protocol"` // 1
 	Name         string   `json:"name"`
@@ -187,7 +187,7 @@ func (a About) reading(line []byte) (r Reading, ok bool) {
 	return r, true
 }
 
-// clip keeps what a module says of itself to a line on the screen.
+// clip keeps what a module says about itself to a line on the screen.
 func clip(s string) string {
 	s = strings.Map(func(r rune) rune {
 		if unicode.IsControl(r) {

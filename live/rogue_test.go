@@ -233,7 +233,7 @@ func TestWallProbeFallsSilent(t *testing.T) {
 	}
 }
 
-// Gaps written down so far are there when the program is started anew.
+// Gaps written down so far are there when the program is started again.
 func TestGapsOutliveAStop(t *testing.T) {
 	withRogue(t, func(t *testing.T, x shop, m *rogue) {
 		m.send(`{"t":20.0,"pa":null}`)

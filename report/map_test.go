@@ -166,7 +166,7 @@ func TestDensity(t *testing.T) {
 	}
 }
 
-// BenchmarkMap is a whole Map made anew: parts joined, laid out and drawn.
+// BenchmarkMap is a whole Map made again: parts joined, laid out and drawn.
 func BenchmarkMap(b *testing.B) {
 	lib := ingest.Book().Plumbing
 	for b.Loop() {

@@ -480,7 +480,7 @@ func (c Car) info(item byte) [][]byte {
 }
 
 // clear is what service 04 does: codes, freeze frame, results and counters go, the
-// monitors begin anew; permanent codes stay.
+// monitors begin again; permanent codes stay.
 func (u *Unit) clear() {
 	u.Stored, u.Pending, u.Lamp = nil, nil, false
 	u.Freeze.Code, u.Freeze.Data = "", nil
@@ -499,7 +499,7 @@ func (u *Unit) clear() {
 	}
 }
 
-// sealTest is service 08: test 01 seals the vapour system so that it can be tested from
+// sealTest is service 08: test 01 seals the EVAP system so that it can be tested from
 // outside (SAE J1979, from memory); test 00 says that there is nothing else.
 func (a *Adapter) sealTest(id string, b []byte) []string {
 	switch b[1] {

@@ -17,7 +17,7 @@ type Clock struct {
 	began time.Time
 	now   float64         // of a clock that is stepped
 	pacer map[*Pacer]bool // of those who read by a clock that is stepped
-	moved chan struct{}   // closed when now or a pacer moved, and made anew
+	moved chan struct{}   // closed when now or a pacer moved, and made again
 }
 
 // mostStep is the most that a clock is stepped at once, s.

@@ -170,5 +170,5 @@ func Has[T any](tx Tx, id string) (bool, error) {
 // Add writes new rows: a pointer to a record or to a slice of them.
 func (tx Tx) Add(rows any) error { return tx.db.Create(rows).Error }
 
-// Put writes a row anew, all its columns; one that is not there yet is added.
+// Put writes a row again, all its columns; one that is not there yet is added.
 func (tx Tx) Put(row any) error { return tx.db.Save(row).Error }

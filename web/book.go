@@ -18,7 +18,7 @@ import (
 
 type bookData struct {
 	knowledge.Book
-	Families []familyChoice // archetypes other than of the vapour system
+	Families []familyChoice // archetypes other than of the EVAP system
 	Faults   []faultFamily
 	Query    string
 	Hits     []knowledge.Hit

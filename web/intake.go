@@ -40,7 +40,7 @@ type newCaseData struct {
 	Codes    []string
 	Chips    []chipGroup // signs by when they happen
 	Work     chipGroup   // circumstances and recent work
-	Renewed  []chip      // parts that were said to be renewed: only those of a refused form
+	Renewed  []chip      // parts that were said to be replaced: only those of a refused form
 	Kit      string      // of the bay, in one line
 }
 

@@ -84,7 +84,7 @@ func (s *server) showLive(c *echo.Context, failed error) error {
 }
 
 // liveAct is one press of a button on a live bench. The first press, which takes a
-// module, leads to the page anew; all others are answered with a sentence or nothing,
+// module, leads to the page again; all others are answered with a sentence or nothing,
 // since the page goes on showing what the bench does.
 func (s *server) liveAct(c *echo.Context) error {
 	if err := parsed(c); err != nil {
@@ -195,7 +195,7 @@ func (s *server) liveStream(c *echo.Context) error {
 	version, run, from, counted := -1, "", 0, -1
 	var last *points // of the leg before, for a page that is opened between two legs
 	if id := c.Request().Header.Get("Last-Event-ID"); id != "" {
-		// The view is sent anew; the readings go on where they ended.
+		// The view is sent again; the readings go on where they ended.
 		run, from = resumeAt(id)
 	} else {
 		last = s.lastLeg(c.Request().Context(), c.Param("id"))
@@ -435,7 +435,7 @@ func (s *server) removeInstrument(c *echo.Context) error {
 }
 
 // resumeAt reads the id of the last event that a browser had: a run, and how many of its
-// readings. What is no such id begins anew.
+// readings. What is no such id begins again.
 func resumeAt(id string) (run string, from int) {
 	run, count, ok := strings.Cut(id, ".")
 	n, err := strconv.Atoi(count)

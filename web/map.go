@@ -473,7 +473,7 @@ type setReach struct {
 	Sections []string
 	Holds    []string // shut valves, covers and plugs that hold it back
 	Vents    []string
-	Not      []string // of the vapour system, beyond the plugs
+	Not      []string // of the EVAP system, beyond the plugs
 }
 
 type plugRow struct {

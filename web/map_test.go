@@ -174,7 +174,7 @@ func TestSetUpFormsRefuse(t *testing.T) {
 	}
 }
 
-// A diesel has no vapour system: no hold is offered, and asking for one gets a sentence.
+// A diesel has no EVAP system: no hold is offered, and asking for one gets a sentence.
 func TestACarWithoutVapourSystem(t *testing.T) {
 	b := start(t, false)
 	v := newCar(b)

@@ -176,7 +176,7 @@ func (v *reader) swap() *swapView {
 	return &w
 }
 
-// money says what renewing takes, apart: work, parts and days.
+// money says what replacing takes, apart: work, parts and days.
 func money(x diagnose.Swap, b diagnose.Bay) string {
 	out := fmt.Sprintf("≈ %.0f min and %.0f %s", x.Minutes, x.Price, cmp.Or(b.Currency, diagnose.UsualCurrency))
 	switch {

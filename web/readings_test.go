@@ -13,7 +13,7 @@ import (
 )
 
 // The readings name the outcome, on the page and on the Strip; a contradiction is asked about
-// and nothing is kept; a person overrules them with a word why, and both are kept.
+// and nothing is kept; a person overrules them with a short reason, and both are kept.
 func TestTheReadingsJudge(t *testing.T) {
 	b := start(t, false)
 	c := coded(b, "P0441")
@@ -73,7 +73,7 @@ func TestNoScanIsNoDeadEnd(t *testing.T) {
 	}
 }
 
-// Where recent work is told, what may have been renewed is asked and answered with a tap, and the answer
+// Where recent work is told, what may have been replaced is asked and answered with a tap, and the answer
 // moves the odds.
 func TestRenewedIsAsked(t *testing.T) {
 	b := start(t, false)

@@ -30,7 +30,7 @@ type reasoned struct {
 	Clashes []clashView
 	Left    []diagnose.Silent
 	Signs   []signGroup
-	Renewed []renewedAsk // parts that recent work may have renewed, and weigh
+	Renewed []renewedAsk // parts that recent work may have replaced, and weigh
 	NoCheck bool         // this car checks nothing by itself
 	light   lights
 }
@@ -124,7 +124,7 @@ func (s *server) noReader(ctx context.Context, f evidence.Folder) bool {
 	return err == nil && kit != nil && !slices.Contains(kit, "reader") && !slices.Contains(kit, "commander")
 }
 
-// renewedAsk is a part of which it is asked whether it was renewed lately.
+// renewedAsk is a part of which it is asked whether it was replaced lately.
 type renewedAsk struct{ Key, Name string }
 
 // How likely a part is before it is asked about, and how many are asked about at once.
@@ -133,8 +133,8 @@ const (
 	renewedMost = 4
 )
 
-// renewed lists the likeliest parts that have not been asked about yet, where recent work is
-// told: a part that was renewed is rarely the culprit, unless it was fitted wrong.
+// replaced lists the likeliest parts that have not been asked about yet, where recent work is
+// told: a part that was replaced is rarely the culprit, unless it was fitted wrong.
 func (v *reader) renewed() (out []renewedAsk) {
 	told := v.f.Case.RecentWork != "" || slices.ContainsFunc(v.f.Observations, func(x record.Observation) bool {
 		return !x.Struck() && x.Kind == record.SeenContext && strings.HasSuffix(x.Key, "-work")

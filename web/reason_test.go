@@ -265,7 +265,7 @@ func TestKitOfACase(t *testing.T) {
 }
 
 // The shop's own prices and money are taken, refused in a sentence when they cannot be, and seen
-// where a part would be renewed.
+// where a part would be replaced.
 func TestOwnPrices(t *testing.T) {
 	b := start(t, false)
 	code, body, _ := b.post("/ways", b.fill("/ways", "rate", "66", "day", "120", "currency", "kr", "price-cap", "310"))

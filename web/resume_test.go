@@ -5,7 +5,7 @@ import (
 	"testing"
 )
 
-// The id of an event leads back to the readings after it; anything else begins anew.
+// The id of an event leads back to the readings after it; anything else begins again.
 func FuzzResumeAt(f *testing.F) {
 	for _, s := range []string{"6f1c.170", "", ".", "a.-3", "a.1.2", "a.99999999999999999999", "run", "a.+5", "é.7"} {
 		f.Add(s)

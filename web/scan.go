@@ -302,7 +302,7 @@ func (s *server) showScan(c *echo.Context, id string, failed error) error {
 }
 
 // values lists quantities in the order of their PIDs, parts behind them; pressures of
-// the vapour system with the technician's unit beside.
+// the EVAP system with the technician's unit beside.
 func values(m map[string]obd.Value) (out []valueView) {
 	keys := make([]string, 0, len(m))
 	for k := range m {

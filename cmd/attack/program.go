@@ -107,7 +107,7 @@ func (p *program) megabytes(line string) float64 {
 	return kb / 1024
 }
 
-// forget lets the kernel count the most memory anew from here.
+// forget lets the kernel count the most memory again from here.
 func (p *program) forget() error {
 	return os.WriteFile(fmt.Sprintf("/proc/%d/clear_refs", p.cmd.Process.Pid), []byte("5"), 0o200)
 }

@@ -77,7 +77,7 @@ type table struct {
 }
 
 // read takes the rows that are there already, of these files: the table, unless all are
-// asked for anew, and the journal that an interrupted run left.
+// asked for again, and the journal that an interrupted run left.
 func (t *table) read(from []string) error {
 	t.have = map[string]diagnose.Row{}
 	for _, name := range from {

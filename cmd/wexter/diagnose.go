@@ -187,7 +187,7 @@ func (d *diagnosed) print(out io.Writer) {
 			if x.BreakEven > 0 {
 				pays = fmt.Sprintf("pays from %.0f %% on", 100*x.BreakEven)
 			}
-			fmt.Fprintf(out, "or replace without testing: %s, %.0f min until mended, %s\n", x.Fault, x.Cost, pays)
+			fmt.Fprintf(out, "or replace without testing: %s, %.0f min until fixed, %s\n", x.Fault, x.Cost, pays)
 		}
 	}
 	for _, x := range d.Without {
@@ -242,7 +242,7 @@ func (n diagnosedNext) print(out io.Writer) {
 	if n.WaitDays > 0 {
 		takes += fmt.Sprintf(", %d days of waiting", n.WaitDays)
 	}
-	fmt.Fprintf(out, "  %-18s %-18s %s; %.0f min until mended\n      %s\n", cmp.Or(n.Test, n.Kind), at, takes, n.Cost, n.Why)
+	fmt.Fprintf(out, "  %-18s %-18s %s; %.0f min until fixed\n      %s\n", cmp.Or(n.Test, n.Kind), at, takes, n.Cost, n.Why)
 }
 
 func tenth(x float64) float64 { return math.Round(x*10) / 10 }

@@ -9,7 +9,7 @@ import (
 	"runtime/debug"
 )
 
-// What the build says of itself, set by -ldflags "-X main.release=…" (see the Makefile).
+// What the build says about itself, set by -ldflags "-X main.release=…" (see the Makefile).
 // Without it, what Go has noted of the checkout is taken.
 var release, commit, date string
 

@@ -18,7 +18,7 @@ type On int
 const (
 	WholeCar     On = iota // the car as it stands
 	OnePart                // one part by itself; what else is on the car does not matter
-	SealedSystem           // the vapour system, sealed as its archetype asks
+	SealedSystem           // the EVAP system, sealed as its archetype asks
 	AnyPart                // the whole car, or one part alone
 )
 
@@ -51,10 +51,10 @@ type Test struct {
 	// Feels names the families of faults that it can feel as a whole. A fault of another
 	// family is felt when its entry in the Book names the test.
 	Feels []string
-	// OneVolume marks a test that sees the sealed vapour system as one volume: a hole reads
+	// OneVolume marks a test that sees the sealed EVAP system as one volume: a hole reads
 	// the same wherever it is.
 	OneVolume bool
-	// PurgeOnly marks a test that feels nothing of the vapour system but its purge valve.
+	// PurgeOnly marks a test that feels nothing of the EVAP system but its purge valve.
 	PurgeOnly bool
 	// Points are the channels that hold a total fuel trim, by the point at which it is read.
 	Points map[string]string

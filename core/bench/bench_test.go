@@ -30,7 +30,7 @@ func valve(rest plumbing.State) plumbing.Part {
 	return plumbing.Part{Key: "v", Name: "Valve", Kind: plumbing.Valve, Drive: "coil", Rest: rest}
 }
 
-// vapourValve is a valve of the vapour system that is shut at rest.
+// vapourValve is a valve of the EVAP system that is shut at rest.
 var vapourValve = plumbing.Part{Key: "v", Name: "Valve", Kind: plumbing.Valve, Family: "vapour", Drive: "coil", Rest: plumbing.Shut}
 
 // verdict is what one set of readings must come to: an outcome, or the channel asked for.

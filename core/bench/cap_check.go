@@ -2,7 +2,7 @@ package bench
 
 import "wexter/core/units"
 
-// atTest is the pressure that caps and vapour systems are usually tried at: 13 inH2O (common
+// atTest is the pressure that caps and EVAP systems are usually tried at: 13 inH2O (common
 // practice, no source).
 const atTest = 13.0
 

@@ -7,7 +7,7 @@ import (
 	"wexter/core/plumbing"
 )
 
-// Site is where a test is done: a car, how its vapour system is sealed, where the gauge is
+// Site is where a test is done: a car, how its EVAP system is sealed, where the gauge is
 // joined for that, and the part in question.
 type Site struct {
 	Graph *plumbing.Graph

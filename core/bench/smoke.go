@@ -8,7 +8,7 @@ import (
 // sizes say how much comes out at a place, the weakest first.
 var sizes = []string{"wisp", "stream", "billow"}
 
-// VapourSmoke is smoke in the sealed vapour system.
+// VapourSmoke is smoke in the sealed EVAP system.
 var VapourSmoke = Register(Test{
 	Key:     "smoke",
 	On:      SealedSystem,

@@ -146,7 +146,7 @@ func valveSupply(w valveWork, r Readings) (Verdict, bool) {
 	return Verdict{}, false
 }
 
-// A vapour system may leak as much as a hole of 0.020 in through all of it (on-board
+// An EVAP system may leak as much as a hole of 0.020 in through all of it (on-board
 // diagnostics, California Code of Regulations, title 13, section 1968.2, value from memory); a
 // valve that takes half of its width is no longer surely sound (common practice, no source).
 const (
@@ -161,7 +161,7 @@ func leakHole(r Readings) (float64, bool) {
 	return leakyValve * math.Sqrt(leak/OrificeFlow(leakyValve, at)), a && b
 }
 
-// valveLeak is the flow past a shut valve of the vapour system, against the hole that leaks
+// valveLeak is the flow past a shut valve of the EVAP system, against the hole that leaks
 // as much. Other valves leak a little by design: there the figure alone is kept.
 func valveLeak(w valveWork, r Readings) (Verdict, bool) {
 	leak, has := r.Mean("leak")

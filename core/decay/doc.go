@@ -1,4 +1,4 @@
-// Package decay turns the pressure trace of a sealed vapour system into the
+// Package decay turns the pressure trace of a sealed EVAP system into the
 // diameter of its leak, with an interval and a verdict that may be "cannot tell
 // yet".
 //

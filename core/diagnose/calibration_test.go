@@ -296,7 +296,7 @@ func (d *drawn) history(b knowledge.Book) (diagnose.History, error) {
 	return diagnose.History{ep}, nil
 }
 
-// TestDrawCars draws the cars anew and writes them: WEXTER_DRAW=5000, some half an hour.
+// TestDrawCars draws the cars again and writes them: WEXTER_DRAW=5000, some half an hour.
 func TestDrawCars(t *testing.T) {
 	n, _ := strconv.Atoi(os.Getenv("WEXTER_DRAW"))
 	if n == 0 {
@@ -561,9 +561,9 @@ type hunted struct {
 	times  map[string]int   // how often a test was done on the car as it is
 }
 
-// hunt works on a drawn car until its true faults are renewed, or until one was and the car
+// hunt works on a drawn car until its true faults are replaced, or until one was and the car
 // no longer shows what it came for: no code after a trip, and the test that failed passes.
-// It returns what that took, in minutes and what is worth them: tests, parts renewed for
+// It returns what that took, in minutes and what is worth them: tests, parts replaced for
 // nothing, retests. Where what the Book does not know has become the cheapest thing to look
 // for, it is looked for, and found.
 func (d *drawn) hunt(w *world, strategy string, seen seen) (float64, bool) {
@@ -644,7 +644,7 @@ func chosen(plan diagnose.Plan, strategy, likeliest string) diagnose.Move {
 	return list[0]
 }
 
-// price is what a part that is renewed for nothing costs: work, money, and the days until it is
+// price is what a part that is replaced for nothing costs: work, money, and the days until it is
 // here at what the plan takes for a day.
 func (x *hunted) price(f knowledge.Fault) float64 {
 	c := x.book.CostOf(f.Cost)
@@ -664,10 +664,10 @@ func (x *hunted) put(e ...diagnose.Evidence) {
 	last.Evidence = append(last.Evidence, e...)
 }
 
-// renew renews a part: over when the car is mended, or cannot be gone on with.
+// renew replaces a part: over when the car is fixed, or cannot be gone on with.
 func (x *hunted) renew(f knowledge.Fault) (over, ok bool) {
 	_, hit := x.left[f.Key]
-	if !hit { // a part renewed for nothing; what is broken has to be renewed whoever finds it
+	if !hit { // a part replaced for nothing; what is broken has to be replaced whoever finds it
 		x.cost += x.price(f)
 	}
 	x.cost += 15 // the retest
@@ -814,7 +814,7 @@ func (x *hunted) trip() ([]string, error) {
 }
 
 // TestStrategies compares ways to choose the next test by what the hunt takes until the car
-// is mended. WEXTER_HUNTS=500 gives the figures of docs/reasoning.md; by itself it is a
+// is fixed. WEXTER_HUNTS=500 gives the figures of docs/reasoning.md; by itself it is a
 // look at a few cars.
 func TestStrategies(t *testing.T) {
 	n, _ := strconv.Atoi(os.Getenv("WEXTER_HUNTS"))

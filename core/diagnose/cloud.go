@@ -72,7 +72,7 @@ func (c *gatherer) add(g group, row []float64) {
 }
 
 // pairs takes the explanations by two faults. A second fault that nothing speaks for is
-// not what the car came for: such a pair is mended with the other one, and counts with it.
+// not what the car came for: such a pair is fixed with the other one, and counts with it.
 func (c *gatherer) pairs() {
 	s := c.s
 	single := make([]int, len(s.Suspects)) // group of each suspect alone, and 1

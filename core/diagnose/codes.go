@@ -161,7 +161,7 @@ func (m *Model) bothBanks(e Evidence) likelihood {
 // OneBank is the key of the sign that only one bank of an engine is off.
 const OneBank = "one-bank"
 
-// readiness weighs that the vapour monitor has run, or has not, where a scan lists what has.
+// readiness weighs that the EVAP monitor has run, or has not, where a scan lists what has.
 func (m *Model) readiness(e Evidence) likelihood {
 	own, _ := m.Book.Plumbing.Find(m.Of.Vapour)
 	if r := m.Book.Readiness; own.Monitor != "" && len(e.Ran) > 0 && len(r.Shows) > 0 {

@@ -52,7 +52,7 @@ func (s *State) Price(f knowledge.Fault, bay Bay) float64 {
 	return price
 }
 
-// mend is what renewing a suspect's part costs, the retest included.
+// mend is what replacing a suspect's part costs, the retest included.
 func (s *State) mend(i int, bay Bay) float64 {
 	f := s.Suspects[i]
 	rate := cmp.Or(bay.Rate, usualRate)
@@ -65,7 +65,7 @@ func (s *State) mend(i int, bay Bay) float64 {
 // days is how long the part of a suspect takes to come.
 func (s *State) days(i int) int { return s.Book.CostOf(s.Suspects[i].Cost).Days }
 
-// price is what is still to be expected when nothing more is tested: parts are renewed one
+// price is the cost still expected when nothing more is tested: parts are replaced one
 // after another in rising cost over odds, each followed by the test that failed, until the
 // car is fixed; p is the odds of each group.
 func (c *planner) price(p []float64) float64 {
@@ -115,7 +115,7 @@ func (c *planner) price(p []float64) float64 {
 	return sum
 }
 
-// value is what is to be expected of an action, and what it tells in bits.
+// value is the expected cost of an action, and what it tells in bits.
 func (c *planner) value(a *Action) (cost, bits float64) {
 	p, next := make([]float64, len(c.gs)), c.newCourse()
 	cost, bits = a.Cost, entropy(c.now, 1)
@@ -157,7 +157,7 @@ func entropy(p []float64, total float64) float64 {
 	return h
 }
 
-// deeper is what is to be expected of an action when after each outcome the best of some
+// deeper is the expected cost of an action when after each outcome the best of some
 // further ones may follow. It stops early, with what is certain by then, where that alone
 // reaches most.
 func (c *planner) deeper(a *Action, more []*Action, most float64) float64 {
@@ -220,7 +220,7 @@ func (s *secondStep) given(odds []float64, total float64) {
 	}
 }
 
-// value is what is to be expected of an action now; it stops where that reaches most.
+// value is the expected cost of an action now; it stops where that reaches most.
 func (s *secondStep) value(b *Action, most float64) float64 {
 	cost := b.Cost
 	for _, odds := range b.odds {
@@ -274,7 +274,7 @@ func (c *planner) leans(a *Action, school string) float64 {
 	return of / all
 }
 
-// swaps says what renewing each likely part unproven would cost, and from which odds on it
+// swaps says what replacing each likely part unproven would cost, and from which odds on it
 // costs less than proving it first.
 func (p *planner) swaps(open []*Action) (out []Swap) {
 	for i, x := range p.Suspects {

@@ -3,11 +3,11 @@ package diagnose
 import "math"
 
 // try is one thing that may be tried to find the trouble: a test that singles parts out, a
-// part renewed unproven, waiting for the monitor, or a search by hand.
+// part replaced without testing, waiting for the monitor, or a search by hand.
 type try struct {
 	cost   float64
 	finds  []found // what it finds, by suspect; the last two: none-now, other
-	renews int     // the suspect whose part is renewed; -1 for what renews nothing
+	renews int     // the suspect whose part is replaced; -1 for what replaces nothing
 	test   *Action // nil for what is no test
 }
 
@@ -266,7 +266,7 @@ func (c *course) best(open float64) *try {
 	return best
 }
 
-// unproven is what is to be expected when a suspect's part is renewed first, whatever it is;
+// unproven is the expected cost when a suspect's part is replaced first, whatever it is;
 // n and n+1 stand for waiting, and for looking for what the Book does not know.
 func (p *planner) unproven(i int) float64 {
 	left := 0.0

@@ -19,7 +19,7 @@ func move(t *testing.T, p diagnose.Plan, is func(diagnose.Move) bool) diagnose.M
 	return p.Moves[i]
 }
 
-// Of two parts that are both broken the first to be renewed is paid once: the other one is what
+// Of two parts that are both broken the first to be replaced is paid once: the other one is what
 // is left then.
 func TestTwoBrokenPartsArePaidOnce(t *testing.T) {
 	m := model(t, plumbing.Combination{})
@@ -59,7 +59,7 @@ func TestADearRepairLeavesLittleRoom(t *testing.T) {
 	}
 }
 
-// A cheap part is renewed where proving it would cost more than being wrong now and then; a
+// A cheap part is replaced where proving it would cost more than being wrong now and then; a
 // dear one at the same odds is proven. It was made likely before the last repair, so nothing of
 // now has singled it out.
 func TestProvingHasToPay(t *testing.T) {

@@ -368,7 +368,7 @@ func TestOrderDoesNotMatter(t *testing.T) {
 	}
 }
 
-// Independent single faults are best renewed in rising cost over odds ("Decision-theoretic
+// Independent single faults are best replaced in rising cost over odds ("Decision-theoretic
 // troubleshooting", Communications of the ACM, March 1995; from memory): no other order is
 // cheaper.
 func TestRenewingInRisingCostOverOdds(t *testing.T) {
@@ -620,7 +620,7 @@ func TestTrims(t *testing.T) {
 	}
 }
 
-// A repair has its own transition: what was renewed is gone or was fitted wrong, the other
+// A repair has its own transition: what was replaced is gone or was fitted wrong, the other
 // of a pair stays, a named cause becomes a suspect, and what stood before is not lost.
 func TestRepairs(t *testing.T) {
 	m := model(t, turbo)

@@ -189,7 +189,7 @@ func (m *Model) found(e Evidence) (piece, error) {
 	})}}}, nil
 }
 
-// partly weighs what is known of a part as a whole: that it was renewed lately, that it
+// partly weighs what is known of a part as a whole: that it was replaced lately, that it
 // shows marks of earlier work, or that somebody suspects it.
 func (m *Model) partly(e Evidence) (piece, error) {
 	if err := m.has(e.Part); err != nil {
@@ -257,7 +257,7 @@ func (m *Model) newSign(base float64) *sign {
 	return &sign{feels: make([]bool, len(m.Suspects)), base: base, p: make([]float64, len(m.Suspects)*shades)}
 }
 
-// limits weighs the number of a vapour monitor against its limit (service 06): what it
+// limits weighs the number of an EVAP monitor against its limit (service 06): what it
 // takes the leak for, times the root of value over limit, roughly.
 func (m *Model) limits(e Evidence) (piece, error) {
 	size := map[string]float64{"very-small": 0.508e-3, "small": 1.016e-3, "large": 2.3e-3}[e.Size]

@@ -100,7 +100,7 @@ func (x Problem) Chosen() int {
 	return slices.Index(list, at[0])
 }
 
-// best is what is to be expected of the best part to replace without testing.
+// best is the expected cost of the best part to replace without testing.
 func (p *planner) best() float64 {
 	least := math.Inf(1)
 	for i := range p.Suspects {
@@ -109,7 +109,7 @@ func (p *planner) best() float64 {
 	return least
 }
 
-// Exhaustive is what is to be expected of each test, and last of none of them, when every way of
+// Exhaustive is the expected cost of each test, and last of none of them, when every way of
 // up to depth tests is looked at.
 func (x Problem) Exhaustive(depth int) []float64 {
 	p, list := x.planner()

@@ -11,7 +11,7 @@ import (
 	"wexter/core/plumbing"
 )
 
-// State is what is to be thought of a car after all that is known.
+// State is what all the evidence says of a car.
 type State struct {
 	*Model
 	w       *weights

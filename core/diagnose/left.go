@@ -7,11 +7,11 @@ import (
 
 // What is the same on every car, in minutes (common practice, no source).
 const (
-	Retest  = 15.0 // of the test that failed, after a part was renewed
+	Retest  = 15.0 // of the test that failed, after a part was replaced
 	Driving = 30.0 // on the road, until a monitor has run
 )
 
-// Left is what a case still takes: work in minutes until the car is mended and tested again, as
+// Left is what a case still takes: work in minutes until the car is fixed and tested again, as
 // expected with the best test after each outcome, and the working days that its part takes to
 // come: that long or longer for half of what may be wrong.
 type Left struct {
@@ -22,7 +22,7 @@ type Left struct {
 // free makes money and days cost nothing, so that a plan counts nothing but work.
 const free = 1e-9
 
-// Left reckons what a case still takes in this bay. It plans anew with work as the only cost:
+// Left reckons what a case still takes in this bay. It plans again with work as the only cost:
 // what money and waiting are worth in minutes says nothing of when a car is ready. A test that
 // needs a night of its own is left out for the same reason.
 func (s *State) Left(bay Bay) Left {
@@ -65,7 +65,7 @@ func (s *State) medianDays() int {
 	return 0
 }
 
-// Mend is the work of renewing what was found, with the test that failed repeated, and
+// Mend is the work of replacing what was found, with the test that failed repeated, and
 // the days that its part takes to come; ok is false for a fault that this car cannot have.
 func (s *State) Mend(fault string) (l Left, ok bool) {
 	i, ok := s.index[fault]

@@ -37,7 +37,7 @@ type Move struct {
 	Money   float64 // for parts, in the shop's money
 	Days    int     // to wait
 	Cost    float64 // all of that, in minutes and what is worth them
-	Expect  float64 // until the car is mended, this move included
+	Expect  float64 // until the car is fixed, this move included
 	Why     string
 }
 
@@ -107,7 +107,7 @@ func (m Move) ranked() float64 {
 	return m.Expect
 }
 
-// replacements are the parts that could be renewed without another test.
+// replacements are the parts that could be replaced without another test.
 func (p *planner) replacements() (out []Move) {
 	for i, x := range p.Suspects {
 		if p.marg[i] < 0.03 || x.Silent() || x.Order == "" {
@@ -141,7 +141,7 @@ func (p *planner) idle() []Move {
 	return []Move{run, stop}
 }
 
-// searched is what is to be expected when the whole system is searched by hand now.
+// searched is the expected cost when the whole system is searched by hand now.
 func (p *planner) searched() float64 {
 	c := p.newCourse()
 	repair := c.begin(p.now)
@@ -176,7 +176,7 @@ func (p *planner) outside(a int) float64 {
 	return 0
 }
 
-// provenFirst puts the best test that proves a part before renewing it, unless something has
+// provenFirst puts the best test that proves a part before replacing it, unless something has
 // singled the part out already, the shop swaps, or proving it costs more than being wrong now and
 // then.
 func (p *planner) provenFirst(out []Move) {

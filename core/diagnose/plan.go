@@ -52,7 +52,7 @@ type Action struct {
 	Days    int
 	Hazard  int
 	Cost    float64 // what it costs now, in minutes and what is worth them
-	Expect  float64 // what is to be expected until the car is mended, this action included
+	Expect  float64 // the expected cost until the car is fixed, this action included
 	Bits    float64 // what it tells
 	Why     string
 	Repeat  string   // what to do differently, where it was done before
@@ -76,7 +76,7 @@ type Action struct {
 // Else is the key of rare outcomes put together.
 const Else = "else"
 
-// Swap is renewing a suspect's part without having proven it bad.
+// Swap is replacing a suspect's part without having proven it bad.
 type Swap struct {
 	Fault     string
 	Name      string
@@ -85,7 +85,7 @@ type Swap struct {
 	Price     float64
 	Days      int     // until the part is here
 	Cost      float64 // of the attempt
-	Expect    float64 // until the car is mended, when this is done first
+	Expect    float64 // until the car is fixed, when this is done first
 	BreakEven float64 // odds from which it costs less than the test that would prove the part; 0 when none would
 	Prove     string  // that test
 }
@@ -96,7 +96,7 @@ type Plan struct {
 	Actions []Action // the tests among them, that this bay can do
 	Without []Action // that lack kit or are barred here
 	Swaps   []Swap
-	Now     float64 // expected cost when nothing more is tested: parts renewed in the order of odds over cost
+	Now     float64 // expected cost when nothing more is tested: parts replaced in the order of odds over cost
 	First   string  // what is best where that is no test: a suspect, NoneNow or Other
 	Instead string  // a sentence on it; empty where a test is best
 	Buy     []Purchase
@@ -127,7 +127,7 @@ type planner struct {
 	ps     []particle
 	gs     []group
 	now    []float64 // odds of each group
-	repair float64   // to be expected of the repair itself, whatever is done before
+	repair float64   // expected cost of the repair itself, whatever is done before
 	mend   []float64 // cost of each suspect's repair; the last two: none-now, other
 	// What may be tried: tests and the search, and by suspect its part alone.
 	tests, alone []try
@@ -248,7 +248,7 @@ func bitsOf(list []*Action) (most float64) {
 	return most
 }
 
-// cheaper orders actions by what is to be expected of them, less what a school takes off.
+// cheaper orders actions by the expected cost of them, less what a school takes off.
 func cheaper(a, b *Action) int { return cmp.Compare(a.Expect*a.share, b.Expect*b.share) }
 
 // telling puts actions that tell enough before the others, and returns how many there are. What
@@ -266,7 +266,7 @@ func telling(open []*Action) (n int) {
 // deepen looks deeper below all actions of a list, so that they stand on one footing: after each
 // outcome the better of going on by the rule of thumb and the best further test. One is left
 // as soon as what is certain of it by then lies far beyond the leader. It orders the list, and
-// returns what is to be expected of the best.
+// returns the expected cost of the best.
 func (p *planner) deepen(list, more []*Action, leader float64) float64 {
 	if len(list) == 0 {
 		return leader

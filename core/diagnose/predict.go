@@ -273,7 +273,7 @@ func (x *expected) put(pr *prediction, i int, rows *[shades]*Row) {
 	}
 }
 
-// smoke says where smoke would leave the vapour system, sealed as set. A cover that it is
+// smoke says where smoke would leave the EVAP system, sealed as set. A cover that it is
 // let in through is off, or under the adapter, and is not tested.
 func (m *Model) smoke(t bench.Test, entry string, set plumbing.Settings) (*prediction, error) {
 	exit := t.ByPlace + ":"

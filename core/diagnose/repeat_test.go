@@ -11,12 +11,12 @@ func scan(before bool, codes ...string) diagnose.Evidence {
 	return diagnose.Evidence{ID: "codes", Kind: diagnose.Scanned, Codes: codes, Ran: []string{""}, Before: before, Says: "codes"}
 }
 
-// renewed is an epoch that begins with a part renewed for good.
+// replaced is an epoch that begins with a part replaced for good.
 func renewed(fault string, e ...diagnose.Evidence) diagnose.Epoch {
 	return diagnose.Epoch{Repairs: []diagnose.Repair{{Fault: fault, Cause: diagnose.NoCause}}, Evidence: e}
 }
 
-// A part that was renewed once and again does not become likelier each time its code comes back:
+// A part that was replaced once and again does not become likelier each time its code comes back:
 // the unit says what it said before, and others become likelier.
 func TestRenewedAndTheCodeComesBack(t *testing.T) {
 	m := model(t, naMAF)

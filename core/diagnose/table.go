@@ -156,7 +156,7 @@ func secondPurge(g *plumbing.Graph, p plumbing.Part) bool {
 	return false
 }
 
-// vapour is reduce for the vapour system: the engine matters where its metering shows, and
+// vapour is reduce for the EVAP system: the engine matters where its metering shows, and
 // the rest of the system does not where a test feels only a purge valve that is commanded.
 func (r reducer) vapour(t bench.Test, f place, c Car) plumbing.Combination {
 	out := r.any.With("vapour", c.Of.Vapour)

@@ -124,7 +124,7 @@ func HalfTime(effective, volume, t, p0, barometer float64) float64 {
 	return sum * h / 3
 }
 
-// Space is what a vapour system holds that is not fuel, in m³.
+// Space is what an EVAP system holds that is not fuel, in m³.
 type Space struct {
 	Tank     float64 // size of the tank
 	Level    float64 // share filled with fuel, 0 to 1

@@ -63,7 +63,7 @@ type CodeGroup struct {
 	Except    []string           // archetypes whose units know no such code
 	Base      float64            // how often it comes without a cause that is known; 0: as for most
 	Practice  float64            // share of units that go by Shows; 0: as the Book says for all
-	Leaks     float64            // odds with any hole in the sealed vapour system
+	Leaks     float64            // odds with any hole in the sealed EVAP system
 	Shows     map[string]float64 // odds that a unit stores one of them with the fault
 	Why       string
 }
@@ -160,7 +160,7 @@ func (f First) Fits(c plumbing.Combination) bool {
 	return len(f.Only) == 0 || slices.ContainsFunc(plumbing.Families, func(x string) bool { return slices.Contains(f.Only, c.Of(x)) })
 }
 
-// Ready is what a scan says whose vapour monitor has not completed: how often that is so, and
+// Ready is what a scan says whose EVAP monitor has not completed: how often that is so, and
 // how often with a fault that keeps it from running.
 type Ready struct {
 	Base  float64

@@ -1,4 +1,4 @@
-// Package knowledge is the Book: how vapour systems check themselves, what codes
+// Package knowledge is the Book: how EVAP systems check themselves, what codes
 // mean in our own words, the parts that leak, how a system is sealed for a hold,
 // and the cautions that go with it. The entries are data, written in a file that a
 // shop's expert may edit; this package says what they must hold and finds what is
@@ -18,7 +18,7 @@ import (
 // Book is everything that is looked up.
 type Book struct {
 	Version    string      // changes whenever anything in the Book does
-	Archetypes []Archetype // how vapour systems check themselves
+	Archetypes []Archetype // how EVAP systems check themselves
 	Plumbing   plumbing.Library
 	Codes      []Code
 	Faults     []Fault
@@ -31,7 +31,7 @@ type Book struct {
 	Groups     []CodeGroup // of codes
 	Frames     []Frame     // what freeze frames say
 	Sizes      []LeakSize  // smallest first
-	Readiness  Ready       // what it says that the vapour monitor has not run
+	Readiness  Ready       // what it says that the EVAP monitor has not run
 	Misreads   []Misread   // by test
 	Showings   []Showing   // what practice knows of tests better than the plant
 	Firsts     []First     // what a hand does first
@@ -44,7 +44,7 @@ type Book struct {
 	Warnings   []string   `yaml:"-"` // what a shop's own pages leave out
 }
 
-// Archetype is a way in which a vapour system checks itself. Its name and rest states
+// Archetype is a way in which an EVAP system checks itself. Its name and rest states
 // are those of the plumbing of the same key.
 type Archetype struct {
 	Key      string

@@ -30,7 +30,7 @@ type Archetype struct {
 	Refuses []Bond // other archetypes it cannot stand beside
 }
 
-// Monitors are the ways in which a control unit checks a vapour system for leaks.
+// Monitors are the ways in which a control unit checks an EVAP system for leaks.
 var Monitors = []string{"", "draw-down", "strokes", "reference-pressure", "reference-vacuum", "cooling-switch", "cooling-sensor"}
 
 // Overnight reports whether a check waits for what the night brings: fuel and weather decide

@@ -5,7 +5,7 @@
 // pass gas between all their sides; a valve passes it between two sides when it is
 // open; a line joins the side of one part to the side of another and may offer a
 // plug point at one of its ends. Parts come in archetypes, one for each family (how
-// the vapour system checks itself, how the engine meters its air, how the crankcase
+// the EVAP system checks itself, how the engine meters its air, how the crankcase
 // breathes, how exhaust is led back, how air is charged). A car is a [Combination]
 // of archetypes; [Library.Combine] joins their parts into a [Graph], or says why
 // such a car cannot be.

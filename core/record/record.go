@@ -88,7 +88,7 @@ type Case struct {
 	Version       int        `json:"version"`
 
 	// What was to be done next, and what was left, when the case stood as NextBasis says; worked
-	// out anew at need. LeftMinutes are of work, LeftDays working days until the part is here, and
+	// out again at need. LeftMinutes are of work, LeftDays working days until the part is here, and
 	// LeftNight says that its monitor needs a night and a drive before an inspection.
 	Next        string  `json:"-"`
 	NextMinutes int     `json:"-"`

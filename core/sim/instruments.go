@@ -126,7 +126,7 @@ func engineSenses() map[bench.Sense]sense {
 	}
 }
 
-// vapourSenses are what is read of the vapour system, its checks and its sensors.
+// vapourSenses are what is read of the EVAP system, its checks and its sensors.
 func vapourSenses() map[bench.Sense]sense {
 	return map[bench.Sense]sense{
 		bench.TankPressure: number(func(t *technician) float64 {

@@ -505,7 +505,7 @@ func (k *check) reference(c *Car, h, off float64, vent *float64) {
 	}
 }
 
-// egrCheck opens the recirculation valve for a moment and looks for the flow.
+// egrCheck opens the EGR valve for a moment and looks for the flow.
 type egrCheck struct {
 	t          float64
 	map0, maf0 float64

@@ -100,7 +100,7 @@ func (c *Car) ChargePressure() (float64, bool) {
 	return p + c.At.Barometer, ok
 }
 
-// Position is what the position sensor of the recirculation valve says, 0 to 1: it reads
+// Position is what the position sensor of the EGR valve says, 0 to 1: it reads
 // the motor, not the valve.
 func (c *Car) Position() (float64, bool) {
 	x := c.role["recirculation"]
@@ -114,7 +114,7 @@ func (c *Car) Position() (float64, bool) {
 	return math.Max(w, x.get("rest")), true
 }
 
-// BehindValve is the temperature of the gas behind the recirculation valve, K.
+// BehindValve is the temperature of the gas behind the EGR valve, K.
 func (c *Car) BehindValve() (float64, bool) {
 	x := c.role["recirculation"]
 	if x == nil {

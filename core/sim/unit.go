@@ -25,7 +25,7 @@ type Result struct {
 	Min        float64
 }
 
-// Unit is the control unit of engine and vapour system: it reads its sensors, never the
+// Unit is the control unit of engine and EVAP system: it reads its sensors, never the
 // truth. What it takes from a healthy car of its kind is in its tables.
 type Unit struct {
 	Short, Long float64 // fuel trims of the present cell, share
@@ -469,7 +469,7 @@ func (c *Car) recirculating() float64 {
 	return math.Min(0.25*0.012/x.bore, 0.5)
 }
 
-// recirculated is what the unit expects to flow through the recirculation valve, from the
+// recirculated is what the unit expects to flow through the EGR valve, from the
 // healthy valve's size and its command.
 func (c *Car) recirculated(p float64) float64 {
 	x := c.role["recirculation"]
@@ -584,7 +584,7 @@ func (c *Car) runTimeSeen() float64 {
 	return c.Unit.RunTime
 }
 
-// Live is what the unit says of itself, by PID, in the units of the PIDs.
+// Live is what the unit says about itself, by PID, in the units of the PIDs.
 func (c *Car) Live() map[string]float64 {
 	u, e := &c.Unit, &c.Engine
 	m := map[string]float64{"05": c.Coolant - 273.15, "0C": e.Speed, "0D": 0, "0F": c.net.Nodes[c.role["throttle"].first].Temperature() - 273.15,

@@ -12,7 +12,7 @@ if (document.querySelector("[x-data]")) {
   document.head.append(fields);
 }
 
-// A case that somebody else works on, or whose bench has just read something, is shown anew:
+// A case that somebody else works on, or whose bench has just read something, is shown again:
 // its three columns are taken from the server when its version has gone up. What another
 // screen changed is said; what is being typed, and what is unfolded, stays.
 async function watchCase() {
