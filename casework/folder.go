@@ -3,6 +3,7 @@ package casework
 import (
 	"context"
 	"errors"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -267,7 +268,7 @@ func (s *Shop) Record(ctx context.Context, before string) (rows []Finished, more
 	return rows, more, nil
 }
 
-// FoundOften counts what this shop has found, the commonest fault first.
+// FoundOften counts what this shop has found, by the part that failed, the commonest first.
 func (s *Shop) FoundOften(ctx context.Context) (out []Often, err error) {
 	rows, err := s.DB.Read(ctx).FoundOften()
 	for _, r := range rows {
@@ -275,15 +276,26 @@ func (s *Shop) FoundOften(ctx context.Context) (out []Often, err error) {
 		if !ok {
 			continue
 		}
-		out = append(out, Often{f.Name, r.Times})
+		name := f.Name
+		if len(f.Carries) > 0 {
+			name = Upper(strings.ReplaceAll(f.Carries[0], "-", " "))
+		}
+		at := slices.IndexFunc(out, func(o Often) bool { return o.Part == name })
+		if at < 0 {
+			at, out = len(out), append(out, Often{Part: name})
+		}
+		out[at].Times += r.Times
+		out[at].Faults = append(out[at].Faults, fmt.Sprintf("%s %d", plumbing.Lower(f.Name), r.Times))
 	}
+	slices.SortStableFunc(out, func(a, b Often) int { return b.Times - a.Times })
 	return out, err
 }
 
-// Often is a fault and how often it was found.
+// Often is a part, how often it was found, and with which faults.
 type Often struct {
-	Name  string
-	Times int
+	Part   string
+	Times  int
+	Faults []string
 }
 
 // vehiclesOf reads the cars of some cases at once.

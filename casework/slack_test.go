@@ -131,3 +131,26 @@ func TestInitials(t *testing.T) {
 		t.Errorf("%q work here, %v", who, err)
 	}
 }
+
+// Faults of one part count together; what was struck out does not count.
+func TestFoundByPart(t *testing.T) {
+	s := shop(t)
+	for i, fault := range []string{"vent-valve", "vent-circuit", "cap", "vent-valve"} {
+		if _, ok := s.Book.Fault(fault); !ok {
+			t.Fatalf("no fault %q", fault)
+		}
+		id, err := s.OpenCase(ctx, "", car("SQ "+string(rune('A'+i))))
+		must(t, err)
+		must(t, s.AddFinding(ctx, "", id, casework.NewFinding{Part: fault, By: record.ByWord, How: "seen"}))
+		if fault == "cap" {
+			f, err := s.Load(ctx, id)
+			must(t, err)
+			must(t, s.Stamp(ctx, "", id, casework.Entry{Kind: record.FindingEntry, ID: f.Findings[0].ID}, casework.Strike))
+		}
+	}
+	often, err := s.FoundOften(ctx)
+	must(t, err)
+	if len(often) != 1 || often[0].Times != 3 || len(often[0].Faults) != 2 || !strings.HasPrefix(often[0].Part, "Vent valve") {
+		t.Errorf("%+v", often)
+	}
+}

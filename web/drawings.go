@@ -250,26 +250,26 @@ func chargeGauge(maxPa, maxVacPa float64) template.HTML {
 	return template.HTML(b.String())
 }
 
-// mostOften is how many faults the Record shows as bars; what is left is summed up in one.
+// mostOften is how many parts the Record shows as bars; what is left is summed up in one.
 const mostOften = 10
 
-// oftenRow is a fault with a bar for how often it was found.
+// oftenRow is a part with a bar for how often it was found, and the faults it was found with.
 type oftenRow struct {
-	Name  string
-	Times int
-	Bar   template.HTML
+	Name, Faults string
+	Times        int
+	Bar          template.HTML
 }
 
 // oftenScale is how many finds a full bar stands for at least: one find is no long bar.
 const oftenScale = 10
 
-// oftenBars draws how often each fault was found, the commonest first; the bars are as long
+// oftenBars draws how often each part was found, the commonest first; the bars are as long
 // as their counts to the largest.
 func oftenBars(found []casework.Often) (out []oftenRow) {
 	most := oftenScale
 	for i, f := range found {
 		if i < mostOften {
-			out = append(out, oftenRow{Name: f.Name, Times: f.Times})
+			out = append(out, oftenRow{Name: f.Part, Faults: strings.Join(f.Faults, ", "), Times: f.Times})
 		} else {
 			if i == mostOften {
 				out = append(out, oftenRow{Name: "all others"})

@@ -132,7 +132,7 @@ func TestOftenBars(t *testing.T) {
 	var found []casework.Often
 	all := 0
 	for i := range 14 {
-		found = append(found, casework.Often{Name: fmt.Sprintf("fault %d", i), Times: 20 - i})
+		found = append(found, casework.Often{Part: fmt.Sprintf("part %d", i), Times: 20 - i})
 		all += 20 - i
 	}
 	rows := oftenBars(found)
