@@ -85,7 +85,7 @@ func (s *Shop) leftOf(f evidence.Folder, t *Thought) Left {
 // due holds a case against its inspection, as far as what is left of it is known.
 func due(now time.Time, w calendar.Week, c record.Case, l Left) (d Due) {
 	day, err := time.ParseInLocation(time.DateOnly, c.Deadline, now.Location())
-	if err == nil {
+	if far := day.Sub(now); err == nil && far < mostAhead && far > -mostAhead { // a date mistyped by a century is none
 		d.At = w.Closing(day)
 	}
 	if c.NextBasis == "" && c.Stage != record.Closed { // nobody has thought it through
@@ -120,7 +120,7 @@ func due(now time.Time, w calendar.Week, c record.Case, l Left) (d Due) {
 		work(diagnose.Driving)
 	}
 	d.Ready = t
-	if !d.At.IsZero() && d.At.Sub(now) < mostAhead {
+	if !d.At.IsZero() {
 		d.Slack = w.Between(t, d.At)
 	}
 	return d

@@ -52,6 +52,7 @@ func TestTheWaitIsHeldAgainstTheInspection(t *testing.T) {
 		{"LATE", "2026-05-06", 49 * time.Hour, record.WaitPart, true}, // the part comes on the day itself
 		{"GONE", "2026-05-01", 0, "", true},
 		{"NONE", "", 0, "", false},
+		{"TYPO", "9026-05-15", 0, "", false},
 	} {
 		n := car(x.plate)
 		n.Deadline = x.deadline
@@ -62,7 +63,7 @@ func TestTheWaitIsHeldAgainstTheInspection(t *testing.T) {
 			must(t, s.Wait(ctx, "", id, casework.NewWait{Kind: x.kind, Until: &u}))
 		}
 		must(t, s.Plan(ctx))
-		if r := slateRow(t, s, id); r.Due.Misses() != x.misses || r.Due.Has() != (x.deadline != "") {
+		if r := slateRow(t, s, id); r.Due.Misses() != x.misses || r.Due.Has() != (x.deadline != "" && x.plate != "TYPO") {
 			t.Errorf("%s: %+v", x.plate, r.Due)
 		}
 	}
@@ -72,7 +73,7 @@ func TestTheWaitIsHeldAgainstTheInspection(t *testing.T) {
 	for _, r := range rows {
 		order = append(order, r.Vehicle.Plate)
 	}
-	if got := strings.Join(order, " "); got != "GONE LATE FRI NONE" {
+	if got := strings.Join(order, " "); got != "GONE LATE FRI NONE TYPO" {
 		t.Errorf("the Slate is in the order %s", got)
 	}
 }
