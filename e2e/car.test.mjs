@@ -40,6 +40,7 @@ test("a whole car on stand-ins: its data and valves live, a scan, a hold, and a 
     await page.waitForSelector("[data-mode=idle][aria-pressed=true]");
     await page.waitForFunction(() => [...document.querySelectorAll(".m-live text")].some((t) => /^−(2[4-9]|3[0-2])\d$/.test(t.textContent)));
     assert.match(await page.textContent("[data-codes]"), /P0444/);
+    assert.equal(await page.evaluate(() => document.documentElement.scrollWidth - document.documentElement.clientWidth), 0, "the live data run off the side");
     assert.deepEqual(await axe(page), []);
     await press(page, "button[aria-label='100 %, Vent valve']");
     tell("@run 1");

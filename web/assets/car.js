@@ -28,7 +28,7 @@ function start() {
       const strip = document.createElementNS(ns, "rect");
       strip.setAttribute("x", b.x + b.width / 2 - 28);
       const low = b.height < 36; // no room inside: above it
-      const y = low ? b.y - 31 : b.y + b.height - 9;
+      const y = low ? b.y - 31 : b.y + b.height - (b.height < 60 ? 9 : 24);
       strip.setAttribute("y", y);
       strip.setAttribute("width", 56);
       strip.setAttribute("height", 32);
