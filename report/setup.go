@@ -43,10 +43,11 @@ func (s SetUp) Calls() (out []Call) {
 	return out
 }
 
-// The drawing's marks: a tool's box, how far it stands off its part, the circle of a number,
-// and the rim around it all, px on the sheet.
+// The drawing's marks: a tool's box, how near it may stand to its part and how far off, the
+// circle of a number, and the rim around it all, px on the sheet.
 const (
-	toolHeight, toolOff  = 26, 16
+	toolHeight, toolOff  = 26, 12
+	toolFar              = 180
 	callRadius           = 11
 	setUpRim             = 46
 	setUpWide, setUpTall = 360, 240 // at least
@@ -124,11 +125,8 @@ func (s SetUp) beside(key string, at drawing.Point, tools []placed) drawing.Poin
 	return best
 }
 
-// corners are the ways off a part: corners first for a number, sides first for a tool.
-var (
-	sides   = []drawing.Point{{X: 1}, {X: -1}, {Y: -1}, {Y: 1}, {X: 1, Y: -1}, {X: 1, Y: 1}, {X: -1, Y: -1}, {X: -1, Y: 1}}
-	corners = []drawing.Point{{X: -1, Y: -1}, {X: 1, Y: -1}, {X: -1, Y: 1}, {X: 1, Y: 1}, {X: -1}, {X: 1}, {Y: -1}, {Y: 1}}
-)
+// corners are the ways off a part for its number.
+var corners = []drawing.Point{{X: -1, Y: -1}, {X: 1, Y: -1}, {X: -1, Y: 1}, {X: 1, Y: 1}, {X: -1}, {X: 1}, {Y: -1}, {Y: 1}}
 
 // place finds room for each tool beside its part: where its box covers no symbol, no label
 // and no other tool, and as little pipe as can be.
@@ -140,11 +138,16 @@ func (s SetUp) place() (out []placed) {
 		}
 		w := drawing.TextWidth(t.Name) + 18
 		best, cost := drawing.Rect{}, 1<<30
-		for _, far := range []int{0, 24, 52, 84} {
-			for _, d := range sides {
-				r := drawing.Rect{X: at.X - w/2 + d.X*(w/2+toolOff+far), Y: at.Y - toolHeight/2 + d.Y*(toolHeight/2+toolOff+far), W: w, H: toolHeight}
-				c := s.covers(r, out) + s.crosses(t.Part, r, s.edge(t.Part, at, r)) + far/8
-				if r.X >= 0 && r.Y >= 0 && r.X+r.W <= s.Sheet.W && r.Y+r.H <= s.Sheet.H && c < cost {
+		for dx := -toolFar; dx <= toolFar; dx += 10 {
+			for dy := -toolFar; dy <= toolFar; dy += 10 {
+				r := drawing.Rect{X: at.X - w/2 + dx, Y: at.Y - toolHeight/2 + dy, W: w, H: toolHeight}
+				if r.X < 0 || r.Y < 0 || r.X+r.W > s.Sheet.W || r.Y+r.H > s.Sheet.H {
+					continue
+				}
+				to := s.edge(t.Part, at, r)
+				from := within(r, to)
+				far := max(from.X-to.X, to.X-from.X) + max(from.Y-to.Y, to.Y-from.Y)
+				if c := s.covers(r, out) + s.crosses(t.Part, r, to) + max(far, toolOff)/2; c < cost {
 					best, cost = r, c
 				}
 			}
@@ -192,17 +195,17 @@ func (s SetUp) crosses(key string, box drawing.Rect, to drawing.Point) (cost int
 func (s SetUp) covers(r drawing.Rect, tools []placed) (cost int) {
 	for _, x := range s.Sheet.Symbols {
 		if r.Overlaps(x.Box) {
-			cost += 100
+			cost += 1000
 		}
 	}
 	for _, l := range s.Sheet.Labels {
 		if r.Overlaps(l.Box) {
-			cost += 100
+			cost += 1000
 		}
 	}
 	for _, t := range tools {
 		if r.Overlaps(t.box) {
-			cost += 200
+			cost += 1000
 		}
 	}
 	for _, p := range s.Sheet.Pipes {

@@ -107,6 +107,16 @@ func checkSetUp(t *testing.T, name string, d report.SetUp) {
 				t.Errorf("%s: one tool covers another", name)
 			}
 		}
+		for _, x := range d.Sheet.Symbols {
+			if r.Overlaps(x.Box) {
+				t.Errorf("%s: a tool covers %s", name, x.Key)
+			}
+		}
+		for _, l := range d.Sheet.Labels {
+			if r.Overlaps(l.Box) {
+				t.Errorf("%s: a tool covers the word %q", name, l.Lines)
+			}
+		}
 		boxes = append(boxes, r)
 	}
 }

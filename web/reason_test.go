@@ -31,7 +31,7 @@ func TestNextOnTheCase(t *testing.T) {
 	b := start(t, false)
 	c := coded(b, "P0442")
 	code, body := b.get(c)
-	for _, want := range []string{"data-next=", "class=\"split\"", "class=\"caution", "data-odds", "1 in ", "Symptoms: tap all that apply", "Kit in this bay"} {
+	for _, want := range []string{"data-next=", "class=\"outbar\"", "class=\"caution", "data-odds", "1 in ", "Symptoms: tap all that apply", "Kit in this bay"} {
 		if code != 200 || !strings.Contains(body, want) {
 			t.Errorf("%d, %q is missing", code, want)
 		}
