@@ -431,7 +431,7 @@ func (s *Shop) Made(ctx context.Context, key string) (id string, at time.Time, e
 // Stamp is what is said of an entry of the Strip or the Map. Nothing is deleted.
 type Stamp string
 
-// The stamps: struck out of the reckoning and put back, doubted and trusted again.
+// The stamps: struck out of the calculation and put back, doubted and trusted again.
 const (
 	Strike  Stamp = "strike"
 	Restore Stamp = "restore"

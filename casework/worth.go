@@ -19,7 +19,7 @@ type Worth struct {
 	Of      int     // that were looked at
 }
 
-// Worth goes back to how the shop's last cases came, before any test, and reckons what each
+// Worth goes back to how the shop's last cases came, before any test, and works out what each
 // piece of kit that it lacks would have saved on them. Nothing is lacking until kit was ticked.
 func (s *Shop) Worth(ctx context.Context) ([]Worth, error) {
 	w, err := s.Ways(ctx)

@@ -44,7 +44,7 @@ func ReadSpec(text, unit string) (Spec, error) {
 		if err != nil {
 			return Spec{}, err
 		}
-		// The spread is a difference: what its unit adds at nought is taken off.
+		// The spread is a difference: what its unit adds at zero is taken off.
 		zero, _, err := stated("0", m[2], unit)
 		if err != nil {
 			return Spec{}, err

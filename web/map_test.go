@@ -33,7 +33,7 @@ func picture(t *testing.T) []byte {
 	return buf.Bytes()
 }
 
-// Whatever is sent to the Map's forms gets a sentence; nothing is half kept, and what
+// Anything sent to the Map's forms gets a sentence; nothing is half kept, and what
 // was typed is still there.
 func TestMapFormsRefuse(t *testing.T) {
 	b := start(t, false)

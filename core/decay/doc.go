@@ -37,7 +37,7 @@
 //
 // # The noise
 //
-// Knots scatter by noise that remembers for a knot or two, and wander slowly with
+// Knots scatter by noise correlated over a knot or two, and wander slowly with
 // walls that nobody measured. Both are estimated by restricted likelihood, and a
 // Kalman filter makes the knots independent.
 //

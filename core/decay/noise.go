@@ -24,7 +24,7 @@ const wanderTime = 150.0
 // gain is one step of the filter that makes the knots' errors independent (Kalman, Journal
 // of Basic Engineering 82, 1960; from memory). Its state is the wander, the wander's
 // slope, and the correlated noise; the wander is Matérn's with exponent 3/2, which has a
-// slope. Both begin at nought, since what is sealed is then as warm as its walls.
+// slope. Both begin at zero, since what is sealed is then as warm as its walls.
 type gain struct {
 	a11, a12, a21, a22 float64 // the wander to this knot
 	f                  float64 // the noise to this knot

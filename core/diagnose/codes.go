@@ -47,7 +47,7 @@ func (e Evidence) ran(monitor string) bool {
 }
 
 // doubt is by how much likelier than usual the codes of a list that are present are without a
-// cause: those that are stored count first. Nought without any of them.
+// cause: those that are stored count first. Zero without any of them.
 func (e Evidence) doubt(in func(code string) bool) float64 {
 	least := 0.0
 	for _, c := range e.Codes {
@@ -204,7 +204,7 @@ func (m *Model) frozen(e Evidence) (piece, error) {
 }
 
 // own are the holes of each suspect in the sealed system, as the car's own check sees it: the
-// diameter in the middle of each step, m; nought for what is no hole there.
+// diameter in the middle of each step, m; zero for what is no hole there.
 func (m *Model) own() [][steps]float64 {
 	out := make([][steps]float64, len(m.Suspects))
 	a, _ := m.Book.Archetype(m.Of.Vapour)

@@ -196,7 +196,7 @@ func (c *planner) deeper(a *Action, more []*Action, most float64) float64 {
 // leaves aside (chosen here).
 const slight = 1e-4
 
-// secondStep reckons what may follow one outcome.
+// secondStep works out what may follow one outcome.
 type secondStep struct {
 	*planner
 	course *course
@@ -274,7 +274,7 @@ func (c *planner) leans(a *Action, school string) float64 {
 	return of / all
 }
 
-// swaps says what replacing each likely part unproven would cost, and from which odds on it
+// swaps says what replacing each likely part without testing would cost, and from which odds on it
 // costs less than proving it first.
 func (p *planner) swaps(open []*Action) (out []Swap) {
 	for i, x := range p.Suspects {

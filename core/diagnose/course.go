@@ -88,9 +88,9 @@ func (p *planner) finds(a *Action) (out []found, misled float64) {
 	return out, misled
 }
 
-// course reckons ways through a hunt: what is still to be expected from odds by group on when
+// course works out ways through a hunt: the cost still expected from odds by group when
 // the hunt goes on by a rule of thumb, always with the try that finds most for its cost, and
-// ends with the repair. It is the cost of a way that could be gone, so what is best costs no
+// ends with the repair. It is the cost of a plan that could be followed, so the best one costs no
 // more ["Decision-theoretic troubleshooting", Communications of the ACM, March 1995; from
 // memory]. One is not used by two goroutines at once.
 type course struct {
@@ -101,7 +101,7 @@ type course struct {
 	list []openGroup // room for those of begin
 	live []*try      // tests that could find something
 	some []int       // suspects, none-now and other that there may be
-	// The try that the last course reckoned began with; nil for one that ended at once.
+	// The try that the last course began with; nil for one that ended at once.
 	first *try
 }
 
@@ -116,13 +116,13 @@ func (p *planner) newCourse() *course {
 	return &course{planner: p, mass: make([]float64, n), left: make([]float64, n), list: make([]openGroup, 0, len(p.gs))}
 }
 
-// cost is what is still to be expected; done is the test that was just done and would show the
+// cost is the cost still expected; done is the test that was just done and would show the
 // same again.
 func (c *course) cost(odds []float64, done *Action) float64 {
 	return c.goOn(c.begin(odds), done)
 }
 
-// goOn reckons the course on what was taken up; sum is what the repair itself will cost.
+// goOn works out the course of what was taken up; sum is what the repair itself will cost.
 func (c *course) goOn(sum float64, done *Action) float64 {
 	c.screen(done)
 	open := c.open()

@@ -63,7 +63,7 @@ func Measured(d, low, high float64) *Curve {
 }
 
 // within is the curve of a reading that falls between two diameters, read with a spread
-// of sigma in the logarithm; nought and +Inf leave an end open.
+// of sigma in the logarithm; zero and +Inf leave an end open.
 func within(low, high, sigma float64) *Curve {
 	return newCurve(func(x float64) float64 {
 		p := 1.0
@@ -91,7 +91,7 @@ func TooLarge() *Curve { return within(tooLarge, math.Inf(1), tooLargeSigma) }
 func phi(z float64) float64 { return 0.5 * math.Erfc(-z/math.Sqrt2) }
 
 // mean is the mean likelihood of diameters between the square roots of two squared
-// diameters (m²), even in the logarithm; both nought is a system without a fault.
+// diameters (m²), even in the logarithm; both zero is a system without a fault.
 func (c *Curve) mean(low2, high2 float64) float64 {
 	if high2 <= soundHole*soundHole {
 		return (c.integral(lnSound) - c.integral(lnLow)) / (lnSound - lnLow)

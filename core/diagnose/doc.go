@@ -24,7 +24,7 @@
 // tells apart the cars on which its repairs changed something.
 //
 // [State.Next] ranks what may be done, tests and everything that is no test ([Move]), by the
-// cost that is then still to be expected, in minutes and what is worth minutes: two moves deep,
+// expected cost from then on, in minutes and what is worth minutes: two moves deep,
 // and from there on by the rule of thumb that always tries what finds most for its cost
 // ("Decision-theoretic troubleshooting", Communications of the ACM, March 1995; from memory).
 package diagnose

@@ -524,8 +524,8 @@ func (e Evidence) missing(part string) bool {
 	return false
 }
 
-// sharply is how much seldomer a part is taken for missing that is there than for damaged that
-// is whole (chosen here).
+// sharply is how often a look takes a part that is there for missing, as a share of how often
+// it takes a whole one for damaged (chosen here).
 const sharply = 0.15
 
 // sharpen makes a look that found a part missing count for more.

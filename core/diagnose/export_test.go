@@ -88,7 +88,7 @@ func (x Problem) planner() (*planner, []*Action) {
 	return p, list
 }
 
-// Chosen is the test that would be proposed first; below nought for none.
+// Chosen is the test that would be proposed first; below zero for none.
 func (x Problem) Chosen() int {
 	p, list := x.planner()
 	at := append([]*Action{}, list...)

@@ -22,7 +22,7 @@ type Left struct {
 // free makes money and days cost nothing, so that a plan counts nothing but work.
 const free = 1e-9
 
-// Left reckons what a case still takes in this bay. It plans again with work as the only cost:
+// Left works out what a case still takes in this bay. It plans again with work as the only cost:
 // what money and waiting are worth in minutes says nothing of when a car is ready. A test that
 // needs a night of its own is left out for the same reason.
 func (s *State) Left(bay Bay) Left {

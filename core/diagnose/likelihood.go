@@ -94,7 +94,7 @@ func (l *numbers) two(a, ka, b, kb, j int) float64 {
 // holes is a reading of the size of all holes under the gauge together: areas add.
 type holes struct {
 	curve *Curve
-	// Squared diameters (m²) at the ends of each step; nought where the gauge does not see
+	// Squared diameters (m²) at the ends of each step; zero where the gauge does not see
 	// the part, or the fault is no hole.
 	low, high [][steps]float64
 	tight     float64

@@ -25,8 +25,8 @@ const (
 	ToStop    MoveKind = "stop"    // nothing in the Book is worth its time now
 )
 
-// Move is one thing that may be done next, of whatever kind; all of them are compared by what
-// is then still to be expected.
+// Move is one thing that may be done next, of whatever kind; all of them are compared by the
+// cost still expected then.
 type Move struct {
 	Kind    MoveKind
 	Action  *Action // of a test
@@ -267,7 +267,7 @@ func toFront(out []Move, i int) {
 }
 
 // findsFirst puts, among tests that come to the same, the one that finds most for its cost: a
-// cheap one with the same test behind it is reckoned to be nearly as good, and finds nothing.
+// cheap one with the same test behind it looks nearly as good, and finds nothing.
 func (p *planner) findsFirst(out []Move) {
 	if len(out) == 0 || out[0].Action == nil {
 		return

@@ -14,7 +14,7 @@ import (
 )
 
 // moved is by how much a piece of evidence moves the odds: half the sum of what every
-// explanation gains or loses; nought also when it is left out.
+// explanation gains or loses; zero also when it is left out.
 func moved(t *testing.T, m *diagnose.Model, e ...diagnose.Evidence) float64 {
 	t.Helper()
 	before, after := map[string]float64{}, 0.0

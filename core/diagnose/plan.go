@@ -118,7 +118,7 @@ const (
 	leastBits  = 0.12
 )
 
-// planner holds what all of a plan's reckoning needs: the state, the bay, and the odds
+// planner holds what working out a plan needs: the state, the bay, and the odds
 // gathered and priced once.
 type planner struct {
 	*State
@@ -150,7 +150,7 @@ func (s *State) planner(bay Bay) *planner {
 	return p
 }
 
-// Next ranks what may be done, by what it is then still to cost until the car is fixed.
+// Next ranks what may be done, by the cost still expected until the car is fixed.
 func (s *State) Next(bay Bay) Plan {
 	p := s.planner(bay)
 	plan := Plan{Now: p.price(p.now)}

@@ -243,7 +243,7 @@ func (r *Row) at(s Suspect) string {
 }
 
 // usual is the number of the outcome that a sound car shows, beside the rows of a suspect;
-// below nought when the table has none.
+// below zero when the table has none.
 func (x *expected) usual(rows *[shades]*Row) int {
 	w := x.table.well(x.test.Key, rows[0].Car, x.part)
 	if w == nil {

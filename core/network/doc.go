@@ -14,7 +14,7 @@
 // second order (Alexander, SIAM Journal on Numerical Analysis, 1977, from memory) with
 // an embedded error estimate filtered through the implicit operator. Each stage is a
 // Newton iteration on the pressures and a donor-cell solve for the masses, whose columns
-// sum to nought: what one node loses another gains, to rounding.
+// sum to zero: what one node loses another gains, to rounding.
 //
 // Units are SI: Pa absolute, K, m³, kg, s. Nothing here knows what a car is.
 package network

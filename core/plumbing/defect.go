@@ -7,7 +7,7 @@ type Defect struct {
 	Value float64
 }
 
-// Healthy returns what a healthy part has of a parameter; nought of one that is not named.
+// Healthy returns what a healthy part has of a parameter; zero of one that is not named.
 func Healthy(param string) float64 {
 	switch param {
 	case "opening", "bore", "crack", "switch", "gain", "ring-flow", "supply", "heat":

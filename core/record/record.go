@@ -146,12 +146,12 @@ type Code struct {
 	Doubt
 }
 
-// Strike is set on an entry that was taken out of the reckoning; nothing is deleted.
+// Strike is set on an entry that was taken out of the calculation; nothing is deleted.
 type Strike struct {
 	StruckAt *time.Time `json:"struck_at"`
 }
 
-// Struck reports whether the entry was taken out of the reckoning.
+// Struck reports whether the entry was taken out of the calculation.
 func (s Strike) Struck() bool { return s.StruckAt != nil }
 
 // Doubt is set on evidence that somebody does not trust: it is kept and shown, and

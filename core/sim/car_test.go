@@ -105,7 +105,7 @@ func between(t testing.TB, what string, v, lo, hi float64) {
 	}
 }
 
-// A healthy engine of 1.6 L: idle near 2 g/s and 30 kPa, trims near nought everywhere
+// A healthy engine of 1.6 L: idle near 2 g/s and 30 kPa, trims near zero everywhere
 // (common practice, no source).
 func TestHealthyEngine(t *testing.T) {
 	for name, of := range map[string]plumbing.Combination{"air meter": naMAF, "speed-density": naMAP, "turbo": turbo} {
@@ -355,7 +355,7 @@ func TestHardStartAfterRefuelling(t *testing.T) {
 }
 
 // After the repair of a leak that was learned the short trim swings to the other side,
-// and the total goes to nought.
+// and the total goes to zero.
 func TestRepairOfALearnedLeak(t *testing.T) {
 	c := build(t, naMAF, sim.Conditions{})
 	put(t, c, "caps", "leak", 1.8)

@@ -110,7 +110,7 @@ func engineSenses() map[bench.Sense]sense {
 			p, _ := t.ManifoldPressure()
 			return round(p/1000+t.noise(0.2), 1)
 		}),
-		bench.IdleOver: number(func(t *technician) float64 { return round(t.Engine.Speed-t.target()+t.noise(5), 10) + 0 }), // no minus before nought
+		bench.IdleOver: number(func(t *technician) float64 { return round(t.Engine.Speed-t.target()+t.noise(5), 10) + 0 }), // no minus before zero
 		bench.Crankcase: number(func(t *technician) float64 {
 			p, _ := t.Gauge(t.role["crankcase"].Key)
 			return round((p+t.noise(4))/units.InH2O, 0.05)

@@ -153,7 +153,7 @@ func (k *check) step(c *Car, h float64, purge, vent, isolate *float64) {
 	c.zeroCheck()
 }
 
-// zero is what the tank sensor should read as nought: what it read at the last key-on.
+// zero is what the tank sensor should read as zero: what it read at the last key-on.
 func (c *Car) zero() float64 {
 	for _, r := range []string{"fuel", "carbon"} {
 		if x := c.role[r]; x != nil {
@@ -308,7 +308,7 @@ func (k *check) cooling(c *Car, off float64, vent *float64) {
 		u.Results["engine-off"] = Result{"pressure after shut-down, either way", math.Abs(p), 3000, "Pa", 375}
 		k.finish(c, "P0456")
 	case k.peak > 60 && p < k.peak-30 && p > 0:
-		*vent = 1 // the pressure phase is over: begin the vacuum from nought
+		*vent = 1 // the pressure phase is over: begin the vacuum from zero
 	}
 }
 

@@ -13,7 +13,7 @@ import (
 type Hold struct {
 	Entry   string
 	Set     plumbing.Settings
-	From    float64 // Pa gauge at the moment it was shut off; below nought for vacuum
+	From    float64 // Pa gauge at the moment it was shut off; below zero for vacuum
 	Seconds float64 // to look on
 	Every   float64 // s between points
 }

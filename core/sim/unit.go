@@ -574,7 +574,7 @@ func (c *Car) throttleSeen() float64 {
 	return c.rest("throttle")
 }
 
-// runTimeSeen is what the unit says of how long the engine has run: nought again when it
+// runTimeSeen is what the unit says of how long the engine has run: zero again when it
 // comes to key on, engine off (SAE J1979, value from memory). While it watches after
 // shut-down it keeps the time of the drive.
 func (c *Car) runTimeSeen() float64 {
