@@ -41,7 +41,7 @@ func (r *reader) scans() {
 	}
 }
 
-// hotGas takes the gas temperature behind a EGR valve that is told to be shut: the
+// hotGas takes the gas temperature behind an EGR valve that is told to be shut: the
 // honest witness where the position is not.
 func (r *reader) hotGas(x ScanFolder) {
 	told, ok := x.Read.Live["2C"]
