@@ -398,7 +398,7 @@ func (p *Plant) seal(c *sim.Car) error {
 	}
 	a, ok := p.book.Archetype(c.Vapour)
 	if !ok {
-		return errors.New("this car has no vapour system to join a rig to")
+		return errors.New("this car has no EVAP system to join a rig to")
 	}
 	for k, s := range a.Settings() {
 		if err := c.Set(k, s); err != nil {

@@ -178,8 +178,6 @@ func (s *server) procedure(c *echo.Context) error {
 	return s.render(c, http.StatusOK, "procedure.html", s.page(c, t.Name+" · Book", "book", d))
 }
 
-// calculator works one formula out from the URL, so that Back works and a
-// result can be printed.
 // trimsTyped draws the trims of the calculator; nothing where one is no number.
 func trimsTyped(short, long string, k calc.Calculator) []trimRow {
 	live := map[string]obd.Value{}
@@ -193,6 +191,8 @@ func trimsTyped(short, long string, k calc.Calculator) []trimRow {
 	return trimsOf(live)
 }
 
+// calculator works one formula out from the URL, so that Back works and a
+// result can be printed.
 func (s *server) calculator(c *echo.Context) error {
 	k, ok := calc.Find(c.Param("key"))
 	if !ok {

@@ -166,7 +166,7 @@ func runMap(args []string, out, errs io.Writer) error {
 	fs.StringVar(&c.Boost, "boost", "no-boost", "archetype of the charge side")
 	fs.StringVar(&c.Crankcase, "crankcase", "fixed-valve", "archetype of the crankcase")
 	fs.StringVar(&c.Recirculation, "recirculation", "no-egr", "archetype of the exhaust recirculation")
-	fs.StringVar(&c.Vapour, "vapour", "engine-vacuum", "archetype of the vapour system")
+	fs.StringVar(&c.Vapour, "vapour", "engine-vacuum", "archetype of the EVAP system")
 	file := fs.String("out", "", "the file to write; otherwise it is printed")
 	b, err := bookOf(fs, args, errs)
 	if err != nil {

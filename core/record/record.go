@@ -24,7 +24,7 @@ type Vehicle struct {
 	OdometerKM    int       `json:"odometer_km"`
 	TankL         float64   `json:"tank_l"`
 	Metering      string    `json:"metering"`  // maf, map or unknown
-	Archetype     string    `json:"archetype"` // key of how the vapour system checks itself
+	Archetype     string    `json:"archetype"` // key of how the EVAP system checks itself
 	Engine        string    `json:"engine"`    // keys of the other archetypes; empty until somebody said
 	Boost         string    `json:"boost"`
 	Crankcase     string    `json:"crankcase"`
