@@ -155,3 +155,26 @@ func TestFoundByPart(t *testing.T) {
 		t.Errorf("%+v", often)
 	}
 }
+
+// What was closed since midnight was finished today; tomorrow it was not.
+func TestFinishedToday(t *testing.T) {
+	s := shop(t)
+	for day, plate := range map[int]string{4: "MON", 5: "TUE"} {
+		at(s, day, 11, 0)
+		id, err := s.OpenCase(ctx, "", car(plate))
+		must(t, err)
+		must(t, s.Close(ctx, "", id, "tried out"))
+	}
+	for day, want := range map[int]string{5: "TUE", 6: ""} {
+		at(s, day, 23, 0)
+		rows, _, err := s.Record(ctx, "")
+		must(t, err)
+		got := ""
+		for _, r := range s.Today(rows) {
+			got += r.Vehicle.Plate
+		}
+		if got != want {
+			t.Errorf("finished on the %d.: %q, wanted %q", day, got, want)
+		}
+	}
+}
