@@ -3,6 +3,7 @@ package store
 import (
 	"database/sql"
 	"fmt"
+	"slices"
 	"time"
 
 	"gorm.io/gorm/clause"
@@ -54,21 +55,21 @@ func (tx Tx) KeepNext(c record.Case) error {
 // EVAP monitor has still to run. What can be worked on now comes first, then what
 // waits, by when the waiting ends, then by age.
 func (tx Tx) OpenCases(now time.Time, most int) (cases []record.Case, err error) {
-	var open []record.Stage
-	for _, s := range record.Stages() {
-		if s != record.Closed {
-			open = append(open, s)
-		}
-	}
 	order := clause.Expr{SQL: "stage = 'closed', wait_until IS NOT NULL AND wait_until > ?, wait_until, opened_at, number", Vars: []any{now.UTC().Format("2006-01-02 15:04:05")}}
-	err = tx.db.Where("stage IN ? OR monitors = 'incomplete' AND stage = 'closed'", open).
+	err = tx.db.Where("stage IN ? OR monitors = 'incomplete' AND stage = 'closed'", openStages()).
 		Clauses(clause.OrderBy{Expression: order}).Limit(most).Find(&cases).Error
 	return cases, err
 }
 
+// openStages are all but the last: an index finds what stands at one of them, however many
+// cases are closed.
+func openStages() []record.Stage {
+	return slices.DeleteFunc(record.Stages(), func(s record.Stage) bool { return s == record.Closed })
+}
+
 // Initials lists who works on open cases, in order.
 func (tx Tx) Initials() (who []string, err error) {
-	err = tx.db.Model(&record.Case{}).Where("stage <> 'closed' AND who <> ''").Distinct().Order("who").Pluck("who", &who).Error
+	err = tx.db.Model(&record.Case{}).Where("stage IN ? AND who <> ''", openStages()).Distinct().Order("who").Pluck("who", &who).Error
 	return who, err
 }
 
