@@ -6,10 +6,14 @@ import (
 	"encoding/json"
 	"net/http"
 	"net/http/httptest"
+	"path"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
 
+	"wexter/casework"
+	"wexter/core/record"
 	"wexter/core/sim"
 	"wexter/demo"
 	"wexter/instrument"
@@ -284,6 +288,41 @@ func TestReplayOnTheBench(t *testing.T) {
 		t.Fatalf("%d %s", code, body)
 	}
 	b.stream(page, "", func(n news) bool { return n.Estimate != nil && strings.Contains(n.Estimate.HTML, "mm") })
+}
+
+// The car's own adapter and the one that is carried stand in sight, that of another car is
+// folded; a shop that has only such a one is not told that it has none.
+func TestAdaptersOfOtherCarsAreFolded(t *testing.T) {
+	b := start(t, false)
+	_, _, at := b.post("/cases", newCar(b))
+	own, err := b.shop.Load(context.Background(), path.Base(at))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, step := range []struct {
+		n              casework.NewDevice
+		shown, folded  int
+		firstIsChecked bool
+	}{
+		{casework.NewDevice{Name: "other car", For: "SQ-999"}, 0, 1, false},
+		{casework.NewDevice{Name: "carried"}, 1, 1, true},
+		{casework.NewDevice{Name: "own", For: own.Case.Number}, 2, 1, true},
+	} {
+		step.n.Kind, step.n.Address = record.Adapter, "127.0.0.1:"+strconv.Itoa(4190+len(step.n.Name))
+		if err := b.shop.AddDevice(context.Background(), step.n.Name, step.n); err != nil {
+			t.Fatal(err)
+		}
+		_, body := b.get(at + "/scan")
+		before, inside, _ := strings.Cut(body, "Adapters of other cars")
+		inside, _, _ = strings.Cut(inside, "</details>")
+		radio := `name="adapter"`
+		if a, o := strings.Count(before, radio), strings.Count(inside, radio); a != step.shown || o != step.folded || strings.Contains(body, "no scan adapter yet") {
+			t.Errorf("with %q: %d shown, %d folded", step.n.Name, a, o)
+		}
+		if strings.Contains(before, "checked") != step.firstIsChecked || strings.Contains(inside, "checked") {
+			t.Errorf("with %q: the wrong one is chosen", step.n.Name)
+		}
+	}
 }
 
 func TestScanPages(t *testing.T) {

@@ -44,6 +44,7 @@ type jobs struct {
 type scanPage struct {
 	caseData
 	Adapters []record.Device
+	Others   []record.Device // of other cars, folded
 	Job      bool
 }
 
@@ -99,6 +100,10 @@ func (s *server) showScanForm(c *echo.Context, failed error) error {
 	if v.Adapters, err = s.shop.DevicesFor(ctx, record.Adapter, d.Case.Number); err != nil {
 		return err
 	}
+	if v.Others, err = s.shop.Devices(ctx, record.Adapter); err != nil {
+		return err
+	}
+	v.Others = slices.DeleteFunc(v.Others, func(a record.Device) bool { return slices.Contains(v.Adapters, a) })
 	if j := s.jobs.of(d.Case.ID); j != nil {
 		v.Job = true
 	}
