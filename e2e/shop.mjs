@@ -32,18 +32,32 @@ async function start(args, pattern) {
 // teller works a stand-in: a mishap, a command, or "run 30s" on a clock that stands.
 const teller = (address) => (...words) => execFileSync("bin/wexter", ["standin", "tell", address, ...words], { encoding: "utf8" });
 
+// A stand-in listens at any port that is free. A bench keeps its module's address for half a
+// minute after the module has gone: within one shop no address is given twice.
+const taken = new Set();
+async function fresh(args, pattern, addresses) {
+  for (;;) {
+    const s = await start(args, pattern);
+    const mine = addresses(s.found);
+    const clash = mine.some((a) => taken.has(a));
+    mine.forEach((a) => taken.add(a));
+    if (!clash) return s;
+    await s.close();
+  }
+}
+
 // openStandin starts a simulated instrument. With "--speed", "0" its clock stands: nothing
 // happens but what tell("run", "30s") lets happen, however slow the machine.
 export async function openStandin(kind, ...args) {
-  const { found, close } = await start(["standin", kind, "--until-eof", ...args], /127\.0\.0\.1:\d+/);
+  const { found, close } = await fresh(["standin", kind, "--until-eof", ...args], /127\.0\.0\.1:\d+/, (f) => [f[0]]);
   return { address: found[0], close, tell: teller(found[0]) };
 }
 
 // openCar starts a whole simulated car; its instruments' addresses by what they are.
 export async function openCar(file, ...args) {
-  const { found, close } = await start(["standin", "--until-eof", "--car", file, ...args], /probe of .* is at \S+\n/);
-  const at = {};
-  for (const m of found.input.matchAll(/^The \w+ (.+?) of .+? is at (\S+)$/gm)) at[m[1]] = m[2];
+  const told = (found) => [...found.input.matchAll(/^The \w+ (.+?) of .+? is at (\S+)$/gm)];
+  const { found, close } = await fresh(["standin", "--until-eof", "--car", file, ...args], /probe of .* is at \S+\n/, (f) => told(f).map((m) => m[2]));
+  const at = Object.fromEntries(told(found).map((m) => [m[1], m[2]]));
   return { at, close, tell: teller(at["scan adapter"]), tellModule: teller(at["pressure module"]) };
 }
 
