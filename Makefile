@@ -16,9 +16,9 @@ build:
 	go build -ldflags "-X main.release=$(RELEASE) -X main.commit=$(COMMIT) -X main.date=$(DATE)" -o bin/wexter ./cmd/wexter
 
 # No test depends on how fast the machine is, so that all run side by side: much of the
-# browser's time is waiting. The limit of Go's tests only keeps a broken program from
-# hanging them; vetted they are already.
-LIMITS = -timeout 60m -vet=off
+# browser's time is waiting. The limits, 45 minutes, only keep something broken from
+# hanging them for good; Go's tests are vetted already.
+LIMITS = -timeout 45m -vet=off
 test: check-format
 	$(MAKE) -j4 --output-sync=target browser go-test race check-assets
 
@@ -66,7 +66,7 @@ $(CHROMIUM):
 	apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium-headless-shell
 
 browser: node_modules/.package-lock.json $(CHROMIUM) build
-	CHROMIUM=$(CHROMIUM) node --test --test-concurrency=4 e2e/*.test.mjs
+	CHROMIUM=$(CHROMIUM) node --test --test-timeout=2700000 --test-concurrency=4 e2e/*.test.mjs
 
 bench:
 	go test -run '^$$' -bench . -benchmem ./...

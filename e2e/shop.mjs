@@ -32,16 +32,13 @@ async function start(args, pattern) {
 // teller works a stand-in: a mishap, a command, or "run 30s" on a clock that stands.
 const teller = (address) => (...words) => execFileSync("bin/wexter", ["standin", "tell", address, ...words], { encoding: "utf8" });
 
-// A stand-in listens at any port that is free. A bench keeps its module's address for half a
-// minute after the module has gone: within one shop no address is given twice.
-const taken = new Set();
+// A bench keeps its module's address for half a minute after the module has gone, and a
+// stand-in listens at any port that is free: none comes at an address that was on a bench.
+const benched = new Set();
 async function fresh(args, pattern, addresses) {
   for (;;) {
     const s = await start(args, pattern);
-    const mine = addresses(s.found);
-    const clash = mine.some((a) => taken.has(a));
-    mine.forEach((a) => taken.add(a));
-    if (!clash) return s;
+    if (!addresses(s.found).some((a) => benched.has(a))) return s;
     await s.close();
   }
 }
@@ -207,6 +204,7 @@ export async function bench(page, base, module, plate) {
 // take joins the live bench of a page to a module. A bench at which nobody looks lets its
 // module go after a while.
 export async function take(page, module) {
+  benched.add(module.address);
   await page.click(`label:has-text('${module.address}')`);
   await page.click("text=Use this module");
   await page.waitForSelector(main);
