@@ -68,7 +68,9 @@ test("a whole car on stand-ins: its data and valves live, a scan, a hold, and a 
 
     // The hold sees the same car.
     await page.goto(hold);
-    if (await page.locator("text=Use this module").isVisible()) await take(page, { address: car.at["pressure module"] });
+    const offered = page.locator("text=Use this module");
+    await page.locator(main).or(offered).first().waitFor();
+    if (await offered.isVisible()) await take(page, { address: car.at["pressure module"] });
     await begin(page, "rig check");
     tellModule("run", "8s");
     await page.waitForFunction(() => Number(document.querySelector("[data-inches]").textContent) > 11);

@@ -3,7 +3,7 @@ import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
-import { axe, begin, bench, browserPage, main, openShop, openStandin, press, hold, serveShop } from "./shop.mjs";
+import { arrive, axe, begin, bench, browserPage, main, openShop, openStandin, press, hold, serveShop } from "./shop.mjs";
 
 let shop;
 before(async () => { shop = await openShop(); });
@@ -148,6 +148,16 @@ test("charging wants a hand that means it: held down, or a second key; with the 
     await page.click("dialog >> text=Seal first");
     await page.waitForSelector("dialog[open]", { state: "hidden" });
     assert.equal(sent, 0, "it charged with the seal list open");
+    // Let go while another page is on its way: that page offers a module.
+    const late = await shop.page();
+    let letGo;
+    const gone = new Promise((ok) => { letGo = ok; });
+    await late.route("**/live/stream", async (r) => { await gone; await r.continue(); });
+    await late.goto(live);
+    await arrive(page, () => page.click("text=let the module go"));
+    letGo();
+    await late.waitForSelector("text=Use this module");
+    await late.close();
   } finally { await module.close(); }
 });
 

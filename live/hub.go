@@ -139,11 +139,17 @@ func (h *Hub) flush() error {
 	return err
 }
 
-// Look returns the bench of a test when it is live.
+// Look returns the bench of a test when it is live. Who opens its page has looked at it:
+// it is not let go between the page and its stream.
 func (h *Hub) Look(test string) (*Bench, bool) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	b, ok := h.benches[test]
+	if ok {
+		b.mu.Lock()
+		b.looked = time.Now()
+		b.mu.Unlock()
+	}
 	return b, ok
 }
 

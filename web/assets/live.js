@@ -338,7 +338,11 @@ function start() {
   stream.onmessage = (e) => news(JSON.parse(e.data));
   let silent = 0;
   stream.onerror = () => {
-    if (stream.readyState === EventSource.CLOSED) { complain("This bench was let go. Load the page to take a module again."); return; }
+    if (stream.readyState === EventSource.CLOSED) {
+      if (!view) { location.reload(); return; } // let go while the page was on its way: it then offers a module
+      complain("This bench was let go. Load the page to take a module again.");
+      return;
+    }
     if (!silent) silent = setTimeout(() => { complain("Wexter does not answer. What was on disk is kept; this page goes on by itself when it is back."); $("inches").textContent = $("kpa").textContent = "—"; }, 1500);
   };
   stream.addEventListener("open", () => { clearTimeout(silent); silent = 0; if (view) { view = null; stepsShown = ""; } });
