@@ -190,3 +190,46 @@ func TestWhere(t *testing.T) {
 		t.Errorf("sealed at %q with %v", entry, set)
 	}
 }
+
+// A leak check's own result is taken by its nearest limit: some must stay below a limit, some
+// must reach one. The largest leak that failed counts; when all passed, the smallest sought
+// (ideal cases, no source; monitor ids of service $06: SAE J1979, values from memory).
+func TestMonitorResults(t *testing.T) {
+	result := func(monitor string, value, low, high float64) obd.TestResult {
+		return obd.TestResult{Monitor: monitor, Name: monitor, Value: value, Min: low, Max: high, HasMin: true, HasMax: high > 0, Ran: true}
+	}
+	stale := result("3C", 9, 0, 1)
+	stale.Ran = false
+	for _, c := range []struct {
+		name  string
+		tests []obd.TestResult
+		size  string
+		share float64
+		says  string
+	}{
+		{"below its upper limit", []obd.TestResult{result("3C", 21, 0, 42)}, "very-small", 0.5, "3C: 21, passes (at most 42)"},
+		{"above its upper limit", []obd.TestResult{result("3B", 640, 0, 498)}, "small", 640.0 / 498, "3B: 640, fails (at most 498)"},
+		{"does not reach what it must", []obd.TestResult{result("3C", 30, 100, 1000)}, "very-small", 100.0 / 30, "3C: 30, fails (at least 100)"},
+		{"reaches it, nearer to the upper limit", []obd.TestResult{result("3C", 500, 100, 1000)}, "very-small", 0.5, "3C: 500, passes (at most 1000)"},
+		{"reached nothing", []obd.TestResult{result("39", 0, 3500, 0)}, "large", 100, "39: 0, fails (at least 3500)"},
+		{"the smallest of those that passed", []obd.TestResult{result("39", 10, 0, 100), result("3C", 20, 0, 100)}, "very-small", 0.2, "3C"},
+		{"the largest that failed", []obd.TestResult{result("3C", 900, 0, 100), result("3B", 150, 0, 100), result("39", 10, 0, 100)}, "small", 1.5, "3B"},
+		{"has not run, is another monitor or has no limit", []obd.TestResult{stale, result("3D", 9, 0, 1), result("3C", 9, 0, 0)}, "", 0, ""},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			f := folder()
+			f.Scans = []evidence.ScanFolder{{ScanDone: record.ScanDone{ID: "s", At: at(1)}, Read: obd.Scan{Tests: c.tests}}}
+			h, _ := evidence.History(f, newCar(t, plain))
+			got := find(h, 0, diagnose.Limits)
+			if c.size == "" {
+				if len(got) != 0 {
+					t.Fatalf("%+v", got)
+				}
+				return
+			}
+			if len(got) != 1 || got[0].Size != c.size || math.Abs(got[0].Value-c.share) > 1e-9 || !strings.Contains(got[0].Says, c.says) {
+				t.Errorf("%+v, want %s at %g: %s", got, c.size, c.share, c.says)
+			}
+		})
+	}
+}

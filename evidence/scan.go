@@ -163,17 +163,51 @@ func (r *reader) codesSeen(get func(time.Time) *bag) {
 // $06 (SAE J1979, values from memory), and the size of leak that each looks for.
 var leakChecks = map[string]string{"3C": "very-small", "3B": "small", "39": "large", "3A": "large"}
 
-// limits takes the monitor's own number of the first leak check that ran.
+// leakSizes are those sizes, the largest first.
+var leakSizes = []string{"large", "small", "very-small"}
+
+// limits takes the monitor's own result of one leak check: the largest leak that failed,
+// or, when all passed, the smallest that was looked for.
 func (r *reader) limits(x ScanFolder) {
-	for _, t := range x.Read.Tests {
-		size := leakChecks[strings.ToUpper(t.Monitor)]
-		if size == "" || !t.Ran || !t.HasMax || !(t.Max > 0) || t.Value < 0 {
-			continue
+	size, share, says := "", 0.0, ""
+	for _, s := range leakSizes {
+		for _, t := range x.Read.Tests {
+			if leakChecks[strings.ToUpper(t.Monitor)] != s {
+				continue
+			}
+			if v, words := ofLimit(t); words != "" && share < 1 {
+				size, share, says = s, v, words
+			}
 		}
-		r.put(x.At, diagnose.Evidence{ID: x.ID, Kind: diagnose.Limits, Size: size, Value: math.Min(t.Value/t.Max, 100), Before: r.epoch(x.At) == 0,
-			Says: fmt.Sprintf("Monitor's own number, %s: %.0f %% of its limit", t.Name, 100*t.Value/t.Max)})
-		return
 	}
+	if size != "" {
+		r.put(x.At, diagnose.Evidence{ID: x.ID, Kind: diagnose.Limits, Size: size, Value: math.Min(share, 100), Before: r.epoch(x.At) == 0, Says: "Monitor's own result, " + says})
+	}
+}
+
+// ofLimit is how far a test result has come towards its nearest limit, 1 at the limit, and
+// how that is said. Some monitors state what must stay below a limit (a diameter, a decay),
+// others what must be reached (a vacuum, a share of the pressure behind a known orifice).
+// The words are empty when the test has not run or has no limit to compare with.
+func ofLimit(t obd.TestResult) (share float64, words string) {
+	if !t.Ran || t.Value < 0 {
+		return 0, ""
+	}
+	limit := ""
+	if t.HasMax && t.Max > 0 {
+		share, limit = t.Value/t.Max, fmt.Sprintf("at most %.4g", t.Max)
+	}
+	if t.HasMin && t.Min > 0 && (limit == "" || t.Min/t.Value > share) {
+		share, limit = t.Min/t.Value, fmt.Sprintf("at least %.4g", t.Min)
+	}
+	if limit == "" {
+		return 0, ""
+	}
+	verdict := "passes"
+	if share > 1 {
+		verdict = "fails"
+	}
+	return share, fmt.Sprintf("%s: %.4g, %s (%s)", t.Name, t.Value, verdict, limit)
 }
 
 // trimsOf is a set of live data that may hold fuel trims; past is what was frozen when

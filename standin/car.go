@@ -303,7 +303,11 @@ func (p *Plant) unit() (u Unit, err error) {
 			u.Live["03"] = "hex:02 00"
 		}
 		u.Freeze.Code, u.Freeze.Data = c.Unit.FreezeCode, text(c.Unit.Freeze)
-		for id, name := range map[byte]string{0x39: "draw-down", 0x3C: "small leak", 0x3D: "purge leak", 0x3A: "share", 0x31: "recirculation"} {
+		small := "small leak"
+		if _, ok := c.Unit.Results["share"]; ok { // of the pressure behind the pump's own orifice, 0.5 mm
+			small = "share"
+		}
+		for id, name := range map[byte]string{0x39: "draw-down", 0x3C: small, 0x3D: "purge leak", 0x31: "recirculation"} {
 			if r, ok := c.Unit.Results[name]; ok {
 				unit := 1.0
 				if r.Unit == "mm" || r.Unit == "V" {
