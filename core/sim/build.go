@@ -1,6 +1,7 @@
 package sim
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -49,101 +50,15 @@ const (
 // become nodes; lines, valves and openings edges. Short wide lines and short joints
 // without a plug point have no resistance worth having and join their ends to one node.
 func (c *Car) pieces() error {
-	g := c.Graph
+	l := &layout{graph: c.Graph, parent: map[string]string{}, merged: map[string]bool{}, volume: map[string]float64{}, names: map[string]string{}, bores: map[string]float64{}, node: map[string]int{}}
 	c.piece = map[string]*piece{}
-	parent := map[string]string{}
-	var find func(string) string
-	find = func(s string) string {
-		if parent[s] == "" || parent[s] == s {
-			return s
-		}
-		r := find(parent[s])
-		parent[s] = r
-		return r
+	l.merge()
+	l.measure()
+	for _, r := range l.order {
+		l.node[r] = c.net.Add(network.Node{Name: cmp.Or(l.names[r], r), Volume: math.Max(l.volume[r], leastNode), HeatTime: 3, Wall: c.At.Ambient}, network.Gas{network.Air: 1}, c.At.Barometer, c.At.Ambient)
 	}
-	ends := func(at string) string { // the port a line's end is joined to
-		key, side, _, _ := plumbing.Port(at)
-		if p, ok := g.Part(key); ok && p.Sides() == nil {
-			return key
-		}
-		return key + "." + side
-	}
-	merged := map[string]bool{}
-	for _, p := range g.Parts {
-		if p.Kind != plumbing.Line || p.Plug != "" || p.Oneway || p.Role == "rings" {
-			continue
-		}
-		if p.Length <= 0.05 || p.Bore >= 0.03 && p.Length < 0.35 {
-			parent[find(ends(p.From))] = find(ends(p.To))
-			merged[p.Key] = true
-		}
-	}
-	volume, names := map[string]float64{}, map[string]string{}
-	var order []string
-	at := func(port string) string {
-		r := find(port)
-		if _, ok := volume[r]; !ok {
-			volume[r] = 0
-			order = append(order, r)
-		}
-		return r
-	}
-	bores := map[string]float64{} // of lines at a part, for what has no bore of its own
-	for _, p := range g.Parts {
-		switch {
-		case p.Kind == plumbing.Line && p.Role != "rings":
-			at(ends(p.From))
-			at(ends(p.To))
-			inner := ends(p.From)
-			if p.Plug == "from" {
-				inner = ends(p.To)
-			}
-			volume[at(inner)] += gas.Area(p.Bore) * p.Length
-			for _, e := range []string{p.From, p.To} {
-				key, _, _, _ := plumbing.Port(e)
-				bores[key] = math.Max(bores[key], p.Bore)
-			}
-		case p.Sides() == nil && (p.On == "" || p.At != ""):
-			r := at(p.Key)
-			volume[r] += p.Litres * 1e-3
-			if p.Kind == plumbing.Volume {
-				names[r] = p.Key
-			}
-		case p.Litres > 0 && p.Sides() != nil && p.Kind != plumbing.Block:
-			volume[at(p.Key+"."+p.Sides()[0])] += p.Litres * 1e-3
-		}
-	}
-	node := map[string]int{}
-	for _, r := range order {
-		name := names[r]
-		if name == "" {
-			name = r
-		}
-		i := c.net.Add(network.Node{Name: name, Volume: math.Max(volume[r], leastNode), HeatTime: 3, Wall: c.At.Ambient}, network.Gas{network.Air: 1}, c.At.Barometer, c.At.Ambient)
-		node[r] = i
-	}
-	for _, p := range g.Parts {
-		x := &piece{Part: p, first: -1, second: -1, edge: -1, past: -1, hole: -1, bore: p.Bore, has: map[string]float64{}, stuck: -1}
-		if x.bore == 0 {
-			x.bore = bores[p.Key]
-		}
-		if x.bore == 0 {
-			x.bore = openEnd
-		}
-		switch sides := p.Sides(); {
-		case p.Kind == plumbing.Line:
-			x.first, x.second = node[find(ends(p.From))], node[find(ends(p.To))]
-			if p.Role == "rings" {
-				x.first, x.second = -1, node[find(ends(p.To))]
-			}
-		case p.Kind == plumbing.Block:
-			x.first, x.second = node[find(p.Key+".top")], node[find(p.Key+".right")]
-		case sides != nil:
-			x.first, x.second = node[find(p.Key+"."+sides[0])], node[find(p.Key+"."+sides[1])]
-		case p.On == "" || p.At != "":
-			x.first = node[find(p.Key)]
-			x.second = x.first
-		}
+	for _, p := range l.graph.Parts {
+		x := l.piece(p)
 		c.piece[p.Key] = x
 		c.parts = append(c.parts, x)
 		if p.Role != "" {
@@ -153,23 +68,8 @@ func (c *Car) pieces() error {
 			c.block = x
 		}
 	}
-	for _, x := range c.parts { // what sits in the wall of another
-		if host, ok := c.piece[x.On]; ok && x.At == "" {
-			if x.Kind == plumbing.Sensor {
-				host.sensors = append(host.sensors, x)
-			}
-			x.first, x.second = host.first, host.first
-			switch {
-			case x.Behind:
-				x.first, x.second = host.second, host.second
-			case host.Kind == plumbing.Line && host.Plug == "from":
-				x.first, x.second = host.second, host.second
-			case x.Kind == plumbing.Relief && host.first != host.second:
-				x.first, x.second = host.first, host.second
-			case x.Kind == plumbing.Relief:
-				x.second = outside
-			}
-		}
+	for _, x := range c.parts {
+		c.seat(x)
 		if x.first < 0 && x.Role != "rings" {
 			return fmt.Errorf("part %q stands nowhere in the network", x.Key)
 		}
@@ -181,10 +81,136 @@ func (c *Car) pieces() error {
 		}
 	}
 	for _, x := range c.parts {
-		c.lay(x, merged[x.Key])
+		c.lay(x, l.merged[x.Key])
 		c.eventful = c.eventful || x.snaps()
 	}
 	return nil
+}
+
+// layout finds the nodes of a car's plumbing. A port is the key of a part that is one volume,
+// or the key and side of one that keeps its sides apart; ports that are joined without
+// resistance share a root, and each root is a node.
+type layout struct {
+	graph  *plumbing.Graph
+	parent map[string]string
+	merged map[string]bool    // lines that join their ends to one node
+	volume map[string]float64 // m³, by root
+	names  map[string]string  // of nodes that are a part of their own, by root
+	order  []string           // of the roots, as they are met
+	bores  map[string]float64 // m, of lines at a part, for what has no bore of its own
+	node   map[string]int     // by root
+}
+
+// root is the port that stands for all that a port is joined to.
+func (l *layout) root(port string) string {
+	if l.parent[port] == "" || l.parent[port] == port {
+		return port
+	}
+	r := l.root(l.parent[port])
+	l.parent[port] = r
+	return r
+}
+
+// end is the port that a line's end is joined to.
+func (l *layout) end(at string) string {
+	key, side, _, _ := plumbing.Port(at)
+	if p, ok := l.graph.Part(key); ok && p.Sides() == nil {
+		return key
+	}
+	return key + "." + side
+}
+
+// merge joins the ends of lines without resistance worth having.
+func (l *layout) merge() {
+	for _, p := range l.graph.Parts {
+		if p.Kind != plumbing.Line || p.Plug != "" || p.Oneway || p.Role == "rings" {
+			continue
+		}
+		if p.Length <= 0.05 || p.Bore >= 0.03 && p.Length < 0.35 {
+			l.parent[l.root(l.end(p.From))] = l.root(l.end(p.To))
+			l.merged[p.Key] = true
+		}
+	}
+}
+
+// at is the root of a port, in its order.
+func (l *layout) at(port string) string {
+	r := l.root(port)
+	if _, ok := l.volume[r]; !ok {
+		l.volume[r] = 0
+		l.order = append(l.order, r)
+	}
+	return r
+}
+
+// measure adds up the volumes of the nodes and the bores of the lines at each part.
+func (l *layout) measure() {
+	for _, p := range l.graph.Parts {
+		switch {
+		case p.Kind == plumbing.Line && p.Role != "rings":
+			l.at(l.end(p.From))
+			l.at(l.end(p.To))
+			inner := l.end(p.From)
+			if p.Plug == "from" {
+				inner = l.end(p.To)
+			}
+			l.volume[l.at(inner)] += gas.Area(p.Bore) * p.Length
+			for _, e := range []string{p.From, p.To} {
+				key, _, _, _ := plumbing.Port(e)
+				l.bores[key] = math.Max(l.bores[key], p.Bore)
+			}
+		case p.Sides() == nil && (p.On == "" || p.At != ""):
+			r := l.at(p.Key)
+			l.volume[r] += p.Litres * 1e-3
+			if p.Kind == plumbing.Volume {
+				l.names[r] = p.Key
+			}
+		case p.Litres > 0 && p.Sides() != nil && p.Kind != plumbing.Block:
+			l.volume[l.at(p.Key+"."+p.Sides()[0])] += p.Litres * 1e-3
+		}
+	}
+}
+
+// piece is a part between its nodes; one that sits in the wall of another has none yet.
+func (l *layout) piece(p plumbing.Part) *piece {
+	x := &piece{Part: p, first: -1, second: -1, edge: -1, past: -1, hole: -1, bore: cmp.Or(p.Bore, l.bores[p.Key], openEnd), has: map[string]float64{}, stuck: -1}
+	to := func(port string) int { return l.node[l.root(port)] }
+	switch sides := p.Sides(); {
+	case p.Kind == plumbing.Line && p.Role == "rings":
+		x.second = to(l.end(p.To))
+	case p.Kind == plumbing.Line:
+		x.first, x.second = to(l.end(p.From)), to(l.end(p.To))
+	case p.Kind == plumbing.Block:
+		x.first, x.second = to(p.Key+".top"), to(p.Key+".right")
+	case sides != nil:
+		x.first, x.second = to(p.Key+"."+sides[0]), to(p.Key+"."+sides[1])
+	case p.On == "" || p.At != "":
+		x.first = to(p.Key)
+		x.second = x.first
+	}
+	return x
+}
+
+// seat gives what sits in the wall of another part the nodes of its host.
+func (c *Car) seat(x *piece) {
+	host, ok := c.piece[x.On]
+	if !ok || x.At != "" {
+		return
+	}
+	if x.Kind == plumbing.Sensor {
+		host.sensors = append(host.sensors, x)
+	}
+	x.first, x.second = host.first, host.first
+	switch {
+	case x.Behind:
+		x.first, x.second = host.second, host.second
+	case host.Kind == plumbing.Line && host.Plug == "from":
+		x.first, x.second = host.second, host.second
+	case x.Kind == plumbing.Relief && host.first != host.second:
+		x.first, x.second = host.first, host.second
+	case x.Kind == plumbing.Relief:
+		x.second = outside
+	}
 }
 
 // lay gives a piece its edge.
@@ -308,7 +334,7 @@ func (c *Car) Mend(part string) error {
 		return fmt.Errorf("this car has no part %q", part)
 	}
 	if x.get("void") > 0 {
-		return fmt.Errorf("part %q is drowned: it is dried or renewed with the car apart, not while the plant runs", part)
+		return fmt.Errorf("part %q is drowned: it is dried or replaced with the car apart, not while the plant runs", part)
 	}
 	clear(x.has)
 	x.stays, x.stuck = false, -1

@@ -188,44 +188,15 @@ func (k *check) draw(c *Car, h float64, purge, vent, isolate *float64) {
 		u.Blocked = "no tank pressure sensor"
 		return
 	}
-	if k.stage == "" {
-		u.Blocked = c.window(true)
-		manifold, _ := c.ManifoldPressure()
-		switch {
-		case k.done:
-			u.Blocked = "it has run on this trip"
-			return
-		case u.Blocked != "":
-			return
-		case u.RunTime < 120 || c.Coolant < 333:
-			u.Blocked = "the engine is not warm yet"
-			return
-		case c.At.Barometer-manifold < 15e3:
-			u.Blocked = "too little manifold vacuum"
-			return
-		}
-		k.to("seal")
+	if k.stage == "" && !k.mayDraw(c) {
+		return
 	}
 	u.Blocked = "it runs now"
 	*vent, *isolate = 0, 1
 	*purge = 0
 	switch k.stage {
 	case "seal":
-		if k.t < 2 {
-			k.p0 = p
-			return
-		}
-		if k.t > 12 {
-			k.slope = math.Max((p-k.p0)/(k.t-2), 0)
-			if p-k.p0 < -300 {
-				u.Results["purge leak"] = Result{"vacuum with the purge valve shut", k.p0 - p, 300, "Pa", 0}
-				k.finish(c, "P0496")
-				return
-			}
-			u.Results["purge leak"] = Result{"vacuum with the purge valve shut", math.Max(k.p0-p, 0), 300, "Pa", 0}
-			k.g0 = p
-			k.to("draw")
-		}
+		k.seal(c, p)
 	case "draw":
 		*purge = 0.12
 		if p <= drawTo {
@@ -235,42 +206,9 @@ func (k *check) draw(c *Car, h float64, purge, vent, isolate *float64) {
 			k.finish(c, "P0455")
 		}
 	case "settle":
-		if k.t <= h {
-			k.g0 = p
-		}
-		if p > 0.5*drawTo { // gone before the gas has settled: large, and sized by that
-			d := c.hole(k.g0, p, k.t) * 1000
-			u.Results["small leak"] = Result{"leak, equivalent diameter", d, 0.42, "mm", 0}
-			code := "P0442"
-			if d > 2 {
-				code = "P0455"
-			}
-			k.finish(c, code)
-			return
-		}
-		if k.t > 30 {
-			k.p0 = p
-			k.to("hold")
-		}
+		k.settle(c, h, p)
 	case "hold":
-		if k.t < holdFor {
-			return
-		}
-		d := c.hole(k.p0, math.Min(p-k.slope*k.t, 0), k.t) * 1000
-		u.Results["small leak"] = Result{"leak, equivalent diameter", d, 0.42, "mm", 0}
-		small := 0.42
-		if c.monitor == "cooling-sensor" {
-			small = 0.85
-		}
-		switch {
-		case d > 0.85:
-			k.class = 2
-		case d > small:
-			k.class = 1
-		default:
-			k.class = 0
-		}
-		k.to("breathe")
+		k.hold(c, p)
 	case "breathe":
 		*vent = 1
 		if k.t < 10 {
@@ -282,6 +220,91 @@ func (k *check) draw(c *Car, h float64, purge, vent, isolate *float64) {
 		}
 		k.finish(c, code)
 	}
+}
+
+// mayDraw begins the check when the car lets it; else the unit says what blocks it.
+func (k *check) mayDraw(c *Car) bool {
+	u := &c.Unit
+	u.Blocked = c.window(true)
+	manifold, _ := c.ManifoldPressure()
+	switch {
+	case k.done:
+		u.Blocked = "it has run on this trip"
+	case u.Blocked != "":
+	case u.RunTime < 120 || c.Coolant < 333:
+		u.Blocked = "the engine is not warm yet"
+	case c.At.Barometer-manifold < 15e3:
+		u.Blocked = "too little manifold vacuum"
+	}
+	if u.Blocked != "" {
+		return false
+	}
+	k.to("seal")
+	return true
+}
+
+// seal watches the sealed system with the purge valve shut: vacuum that comes all the same
+// comes through it, pressure that rises is vapour.
+func (k *check) seal(c *Car, p float64) {
+	if k.t < 2 {
+		k.p0 = p
+		return
+	}
+	if k.t <= 12 {
+		return
+	}
+	k.slope = math.Max((p-k.p0)/(k.t-2), 0)
+	c.Unit.Results["purge leak"] = Result{"vacuum with the purge valve shut", math.Max(k.p0-p, 0), 300, "Pa", 0}
+	if p-k.p0 < -300 {
+		k.finish(c, "P0496")
+		return
+	}
+	k.g0 = p
+	k.to("draw")
+}
+
+// settle lets the gas settle after the draw-down: what is gone before then is large, and
+// sized by that.
+func (k *check) settle(c *Car, h, p float64) {
+	if k.t <= h {
+		k.g0 = p
+	}
+	if p > 0.5*drawTo {
+		d := c.hole(k.g0, p, k.t) * 1000
+		c.Unit.Results["small leak"] = Result{"leak, equivalent diameter", d, 0.42, "mm", 0}
+		code := "P0442"
+		if d > 2 {
+			code = "P0455"
+		}
+		k.finish(c, code)
+		return
+	}
+	if k.t > 30 {
+		k.p0 = p
+		k.to("hold")
+	}
+}
+
+// hold sizes the leak by what comes in, less what the vapour made while it was sealed.
+func (k *check) hold(c *Car, p float64) {
+	if k.t < holdFor {
+		return
+	}
+	d := c.hole(k.p0, math.Min(p-k.slope*k.t, 0), k.t) * 1000
+	c.Unit.Results["small leak"] = Result{"leak, equivalent diameter", d, 0.42, "mm", 0}
+	small := 0.42
+	if c.monitor == "cooling-sensor" {
+		small = 0.85
+	}
+	switch {
+	case d > 0.85:
+		k.class = 2
+	case d > small:
+		k.class = 1
+	default:
+		k.class = 0
+	}
+	k.to("breathe")
 }
 
 // cooling watches the sealed tank after shut-down with a sensor.

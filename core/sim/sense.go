@@ -129,7 +129,7 @@ func (c *Car) BehindValve() (float64, bool) {
 }
 
 // Difference is the voltage of the differential sensor across the orifice of the
-// recirculation tube: 0.45 V at rest, 1 V more a kPa, at most 4.9 V (a common
+// EGR tube: 0.45 V at rest, 1 V more a kPa, at most 4.9 V (a common
 // characteristic, no source).
 func (c *Car) Difference() (float64, bool) {
 	s := c.role["difference"]
