@@ -476,7 +476,7 @@ func (f *filler) diesel() {
 func (f *filler) fresh() {
 	f.at(0, 25)
 	f.open(casework.NewCase{Plate: "SQ 131 M", Make: "Hathmere", Model: "Ibis", Year: 2014, OdometerKM: 143900, TankL: 58, Metering: "maf", Archetype: "pump-absolute", Engine: "turbo-petrol", Boost: "charged-jet", Crankcase: "regulator-turbo", Recirculation: "no-egr",
-		Complaint: "Lamp on, a maker's code besides.", Circumstances: "Since the car wash.", Codes: "P0442 P1450"})
+		Complaint: "Lamp on, plus a maker's own code.", Circumstances: "Since the car wash.", Codes: "P0442 P1450"})
 	f.at(0, 0)
 }
 

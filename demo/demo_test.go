@@ -4,31 +4,39 @@ import (
 	"context"
 	"errors"
 	"path/filepath"
+	"slices"
 	"testing"
 	"time"
 
 	"wexter/casework"
 	"wexter/core/obd"
+	"wexter/core/record"
 	"wexter/demo"
 	"wexter/ingest"
 	"wexter/standin"
 	"wexter/store"
 )
 
+// wholeCar reads the file of a car in the bay.
+func wholeCar(t *testing.T, name string) standin.CarFile {
+	t.Helper()
+	data, err := demo.WholeCar(name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	f, err := standin.ReadCarFile(data)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return f
+}
+
 // The vehicle ids of the demo's cars hold their own check digit (49 CFR 565.15, value
 // from memory).
 func TestVehicleIDs(t *testing.T) {
-	files := map[string][]byte{}
+	files := map[string]bool{}
 	for _, n := range demo.WholeCars() {
-		data, err := demo.WholeCar(n)
-		if err != nil {
-			t.Fatal(err)
-		}
-		f, err := standin.ReadCarFile(data)
-		if err != nil {
-			t.Fatal(err)
-		}
-		files[f.VIN] = data
+		files[wholeCar(t, n).VIN] = true
 	}
 	data, err := demo.Car("ibis")
 	if err != nil {
@@ -38,7 +46,7 @@ func TestVehicleIDs(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	files[car.VIN] = data
+	files[car.VIN] = true
 	if len(files) < 9 {
 		t.Errorf("%d ids; each car has its own", len(files))
 	}
@@ -57,14 +65,7 @@ func TestVehicleIDs(t *testing.T) {
 func TestKeyOnEngineOff(t *testing.T) {
 	for _, n := range demo.WholeCars() {
 		t.Run(n, func(t *testing.T) {
-			data, err := demo.WholeCar(n)
-			if err != nil {
-				t.Fatal(err)
-			}
-			f, err := standin.ReadCarFile(data)
-			if err != nil {
-				t.Fatal(err)
-			}
+			f := wholeCar(t, n)
 			f.Trips = min(f.Trips, 1) // one drive and one night: more only count its codes
 			p, err := standin.NewPlant(f, ingest.Book(), 0)
 			if err != nil {
@@ -90,21 +91,49 @@ func TestKeyOnEngineOff(t *testing.T) {
 	}
 }
 
-// Every car in the bay belongs to a case of the demo.
+// Every car in the bay belongs to a case of the demo and is of its model year. It has stored
+// a code that its customer told, unless it has only been driven once since (what was
+// repaired, or comes and goes).
 func TestCarsBelongToCases(t *testing.T) {
+	ctx := context.Background()
 	db, err := store.Open(filepath.Join(t.TempDir(), "demo.db"))
 	if err != nil {
 		t.Fatal(err)
 	}
 	defer db.Close()
 	s := &casework.Shop{DB: db, Book: ingest.Book(), Now: time.Now}
-	if err := demo.Fill(context.Background(), s); err != nil {
+	if err := demo.Fill(ctx, s); err != nil {
 		t.Fatal(err)
 	}
 	for _, n := range demo.WholeCars() {
-		if _, err := s.CaseID(context.Background(), n); err != nil {
-			t.Errorf("the car of %s: %v", n, err)
-		}
+		t.Run(n, func(t *testing.T) {
+			id, err := s.CaseID(ctx, n)
+			if err != nil {
+				t.Fatal(err)
+			}
+			f, err := s.Load(ctx, id)
+			if err != nil {
+				t.Fatal(err)
+			}
+			car := wholeCar(t, n)
+			if years := obd.ModelYears(car.VIN, f.Vehicle.Year+1); !slices.Contains(years, f.Vehicle.Year) {
+				t.Errorf("the vehicle id says %v, the case %d", years, f.Vehicle.Year)
+			}
+			if car.Trips < 2 {
+				return
+			}
+			p, err := standin.NewPlant(car, s.Book, 0)
+			if err != nil {
+				t.Fatal(err)
+			}
+			now, err := p.State()
+			if err != nil {
+				t.Fatal(err)
+			}
+			if !slices.ContainsFunc(f.Codes, func(c record.Code) bool { return slices.Contains(now.Stored, c.Code) }) {
+				t.Errorf("it has stored %v; its case says %v", now.Stored, f.Codes)
+			}
+		})
 	}
 }
 
