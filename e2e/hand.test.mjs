@@ -137,6 +137,17 @@ test("the Map comes closer by keys and buttons, its words never under 12 px; the
   assert.ok(await strip.isVisible(), "the Strip is not beside the case where there is room");
 });
 
+test("a set-up that is drawn wider than its window begins at its marks", async () => {
+  const page = await shop.page({ viewport: sizes[1] });
+  await page.goto(shop.base + pages.find((p) => p.endsWith("/do/smoke")));
+  const drawings = await page.locator(".setupview").evaluateAll((views) => views.map((v) => {
+    const box = v.getBoundingClientRect();
+    return { wider: v.scrollWidth - v.clientWidth, out: [...v.querySelectorAll(".m-tool, .m-call")].map((m) => m.getBoundingClientRect()).filter((r) => r.left < box.left || r.right > box.right).length };
+  }));
+  assert.ok(drawings.some((d) => d.wider > 0), "no drawing is wider than its window here");
+  assert.deepEqual(drawings.map((d) => d.out), drawings.map(() => 0), "marks out of sight");
+});
+
 test("a room explains itself once; the question mark tells keys and words", async () => {
   const page = await shop.page();
   const tern = await shop.car(page, "Hathmere Tern");

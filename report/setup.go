@@ -13,9 +13,9 @@ import (
 // Tool is an instrument on a drawing of a set-up, and the part at which it is joined.
 type Tool struct{ Part, Name string }
 
-// SetUp is a drawing of how a car stands for a test: the piece of its Map round what is done, what is joined where, and numbers at what was plugged, opened, shut or powered. It
-// is a Map of its own: nothing in it can be tapped, and what was proven or is suspected is
-// left out.
+// SetUp is a drawing of how a car stands for a test: the piece of its Map round what is done,
+// what is joined where, and numbers at what was plugged, opened, shut or powered. It is a Map
+// of its own: nothing in it can be tapped, and what was proven or is suspected is left out.
 type SetUp struct {
 	Graph    *plumbing.Graph
 	Sheet    *drawing.Sheet

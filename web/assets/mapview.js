@@ -44,3 +44,12 @@ document.addEventListener("touchmove", (e) => {
   zoom(view, now / apart, (e.touches[0].clientX + e.touches[1].clientX) / 2 - r.left, (e.touches[0].clientY + e.touches[1].clientY) / 2 - r.top);
   apart = now;
 }, { passive: false });
+
+// A drawing of a set-up that is wider than its window begins where its marks are.
+for (const view of document.querySelectorAll(".setupview")) {
+  const marks = [...view.querySelectorAll(".m-tool, .m-call")].map((m) => m.getBoundingClientRect());
+  const box = view.getBoundingClientRect();
+  if (!marks.length || !box.width) continue;
+  const left = Math.min(...marks.map((r) => r.left)), right = Math.max(...marks.map((r) => r.right));
+  view.scrollLeft += (left + right - box.left - box.right) / 2;
+}
