@@ -182,8 +182,8 @@ func (w *paperWriter) tests(pr evidence.Proof) {
 	w.seen()
 }
 
-// seen is what was told and seen beside the tests: signs, circumstances, exits and places
-// looked at on the Map, notes with their photos.
+// seen writes what stands on the case beside its tests: symptoms, circumstances, exits and
+// places looked at on the Map, notes with their photos.
 func (w *paperWriter) seen() {
 	if w.car.Car == nil {
 		return

@@ -87,7 +87,7 @@ func (s *Shop) checkSeen(n NewObservation) (NewObservation, error) {
 	case record.SeenMarks:
 		n.Key, n.Absent = "", false
 	default:
-		return n, problem("observation", "a sign, a circumstance, a part renewed, or marks of earlier work")
+		return n, problem("observation", "a sign, a circumstance, a part replaced, or marks of earlier work")
 	}
 	return n, nil
 }

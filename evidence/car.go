@@ -84,7 +84,7 @@ func (c *Car) ObservationWords(x record.Observation) string {
 		}
 	case record.SeenRenewed:
 		if x.Absent {
-			return "Not renewed: " + c.part(x.Part)
+			return "Not replaced: " + c.part(x.Part)
 		}
 		return "Renewed lately: " + c.part(x.Part)
 	case record.SeenMarks:

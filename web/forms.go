@@ -141,9 +141,9 @@ func (f *form) entry() casework.Entry {
 	return casework.Entry{Kind: record.EntryKind(f.text("kind")), ID: f.text("entry")}
 }
 
-// key makes a second sending of the same form harmless. All forms of a page share
-// the page's key, and a page may be gone back to, so what is sent counts too: the
-// same words to the same place are one sending, other words are another.
+// key makes sending the same form twice harmless. All forms of a page share the page's key,
+// and Back leads to a page that has been sent before. So what is sent counts too: the same
+// fields to the same address are one submission, other fields are a new one.
 func (f *form) key() string {
 	k := f.text("key")
 	if k == "" {

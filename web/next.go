@@ -287,13 +287,13 @@ func (s *server) action(a diagnose.Action, base string, car casework.Car) action
 	for _, k := range a.Missing {
 		v.KitSays = append(v.KitSays, plumbing.Lower(s.shop.Book.KitNamed(k).Name))
 	}
-	rest := 0.0
+	var rest []diagnose.Outcome
 	for i, o := range a.Out {
 		if i >= 3 || o.Odds < 0.03 && i > 1 {
-			rest += o.Odds
+			rest = append(rest, o)
 			continue
 		}
-		v.Out = append(v.Out, outRow{Name: o.Name, Percent: int(100*o.Odds + 0.5), Usual: o.Usual, Then: thenWords(o)})
+		v.Out = append(v.Out, outRow{Name: o.Name, Percent: int(100*o.Odds + 0.5), Usual: o.Usual, Then: thenWords(o), Rest: o.Key == diagnose.Else})
 	}
 	v.Out = restOf(v.Out, rest)
 	for i := range v.Out {
@@ -303,18 +303,22 @@ func (s *server) action(a diagnose.Action, base string, car casework.Car) action
 	return v
 }
 
-// restOf adds what is left of the odds as one row: the one that says so already, or another.
-func restOf(rows []outRow, rest float64) []outRow {
-	const name = "something else"
-	if i := slices.IndexFunc(rows, func(r outRow) bool { return r.Name == name }); i >= 0 {
-		rows[i].Percent += int(100*rest + 0.5)
-		rows[i].Rest = true
+// restOf adds the outcomes that are left as one row: the one that gathers some already, or
+// another.
+func restOf(rows []outRow, rest []diagnose.Outcome) []outRow {
+	odds := 0.0
+	for _, o := range rest {
+		odds += o.Odds
+	}
+	if i := slices.IndexFunc(rows, func(r outRow) bool { return r.Rest }); i >= 0 {
+		rows[i].Percent += int(100*odds + 0.5)
+		rows[i].Name = diagnose.Together(append(rest, diagnose.Outcome{Key: diagnose.Else, Name: rows[i].Name}))
 		return rows
 	}
-	if rest <= 0.02 {
+	if odds <= 0.02 {
 		return rows
 	}
-	return append(rows, outRow{Name: name, Percent: int(100*rest + 0.5), Rest: true})
+	return append(rows, outRow{Name: diagnose.Together(rest), Percent: int(100*odds + 0.5), Rest: true})
 }
 
 func thenWords(o diagnose.Outcome) string {

@@ -45,8 +45,8 @@ func (s *server) saved(c *echo.Context, key, to string) error {
 	return c.Redirect(http.StatusSeeOther, to)
 }
 
-// doneCookie tells the next page which form led to it. A cookie keeps the address clean,
-// which is copied, gone back to and reloaded.
+// doneCookie tells the next page which form led to it. A cookie keeps the key out of the
+// URL, which is copied, bookmarked and reloaded.
 func doneCookie(key string, seconds int) *http.Cookie {
 	return &http.Cookie{Name: "done", Value: key, Path: "/", MaxAge: seconds, HttpOnly: true, SameSite: http.SameSiteStrictMode}
 }

@@ -88,7 +88,7 @@ func TestRenewedIsAsked(t *testing.T) {
 	if code != 200 || !strings.Contains(body, "Renewed lately: pump and sender flange") || strings.Contains(body, `value="renewed flange"`) {
 		t.Errorf("renewed: %d", code)
 	}
-	if code, body, _ = b.post(c+"/observe", b.fill(c, "tap", "renewed cap no")); code != 200 || !strings.Contains(body, "Not renewed: filler cap") {
+	if code, body, _ = b.post(c+"/observe", b.fill(c, "tap", "renewed cap no")); code != 200 || !strings.Contains(body, "Not replaced: filler cap") {
 		t.Errorf("not renewed: %d", code)
 	}
 }

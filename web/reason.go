@@ -113,8 +113,8 @@ func (s *server) reason(ctx context.Context, c *echo.Context, f evidence.Folder,
 	return r, t
 }
 
-// noReader reports whether nothing in this bay reads a car: the hunt then begins with what was
-// told and seen.
+// noReader reports whether nothing in this bay reads a car: the hunt then begins with the
+// symptoms.
 func (s *server) noReader(ctx context.Context, f evidence.Folder) bool {
 	w, err := s.shop.Ways(ctx)
 	kit := w.Kit

@@ -66,8 +66,7 @@ type scanView struct {
 
 type codeView struct {
 	evidence.CodeLine
-	Words []string         // what each status means
-	Here  []obd.CodeStatus // statuses in this scan
+	Here []obd.CodeStatus // statuses in this scan
 }
 
 type monitorView struct{ Name, State, Trip string }
@@ -272,7 +271,7 @@ func (s *server) showScan(c *echo.Context, id string, failed error) error {
 		cv := codeView{CodeLine: l}
 		for _, x := range r.Codes {
 			if x.Code == l.Code && !slices.Contains(cv.Here, x.Status) {
-				cv.Here, cv.Words = append(cv.Here, x.Status), append(cv.Words, x.Status.Explain())
+				cv.Here = append(cv.Here, x.Status)
 			}
 		}
 		if len(cv.Here) > 0 {

@@ -259,8 +259,8 @@ func TestDoubleClickAndBack(t *testing.T) {
 	}
 }
 
-// All forms of a page share its key: gone back to, another form of it, or the same
-// with other words, must still do its work, and the same words again must not.
+// All forms of a page share its key. On a page reached with Back, another form, or the same
+// form with other words, must still be saved; the same words again must not.
 func TestAnOldPageLosesNothing(t *testing.T) {
 	b := start(t, false)
 	_, _, at := b.post("/cases", newCar(b))

@@ -183,11 +183,11 @@ func (d *diagnosed) print(out io.Writer) {
 	}
 	for i, x := range d.Renew {
 		if i < 2 {
-			pays := "no test at hand proves it for less"
+			pays := "no test at hand proves it for less; see the part yourself first"
 			if x.BreakEven > 0 {
-				pays = fmt.Sprintf("pays from %.0f %% on", 100*x.BreakEven)
+				pays = fmt.Sprintf("cheaper than testing only above %.0f %%", 100*x.BreakEven)
 			}
-			fmt.Fprintf(out, "or replace without testing: %s, %.0f min until fixed, %s\n", x.Fault, x.Cost, pays)
+			fmt.Fprintf(out, "or replace without testing: %s, %s\n", x.Fault, pays)
 		}
 	}
 	for _, x := range d.Without {
@@ -235,14 +235,25 @@ func (n diagnosedNext) print(out io.Writer) {
 	case n.Kind != string(diagnose.ToTest):
 		at = cmp.Or(n.Fault, n.Sign)
 	}
-	takes := fmt.Sprintf("%.0f min", n.Minutes)
+	fmt.Fprintf(out, "  %-18s %-18s %s\n      %s\n", cmp.Or(n.Test, n.Kind), at, n.takes(), n.Why)
+}
+
+// takes says what a move takes: work, then money, then days of waiting.
+func (n diagnosedNext) takes() string {
+	s := fmt.Sprintf("%.0f min", n.Minutes)
 	if n.Money > 0 {
-		takes += fmt.Sprintf(" and %.0f %s", n.Money, n.Currency)
+		s += fmt.Sprintf(" and %.0f %s", n.Money, n.Currency)
 	}
-	if n.WaitDays > 0 {
-		takes += fmt.Sprintf(", %d days of waiting", n.WaitDays)
+	switch {
+	case n.WaitDays == 0:
+	case n.Fault == "":
+		s += ", overnight"
+	case n.WaitDays == 1:
+		s += ", part in a day"
+	default:
+		s += fmt.Sprintf(", part in %d days", n.WaitDays)
 	}
-	fmt.Fprintf(out, "  %-18s %-18s %s; %.0f min until fixed\n      %s\n", cmp.Or(n.Test, n.Kind), at, takes, n.Cost, n.Why)
+	return s
 }
 
 func tenth(x float64) float64 { return math.Round(x*10) / 10 }

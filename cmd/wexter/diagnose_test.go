@@ -55,7 +55,7 @@ func TestDiagnose(t *testing.T) {
 	if code != 0 || !strings.Contains(out, "would help: ") || strings.Contains(out, "\n  smoke ") {
 		t.Errorf("with little kit:\n%s", out)
 	}
-	if code, out, _ = call(t, "diagnose", file); code != 0 || !strings.Contains(out, "\nor replace without testing: ") || !strings.Contains(out, "pays from ") {
+	if code, out, _ = call(t, "diagnose", file); code != 0 || !strings.Contains(out, "\nor replace without testing: ") || !strings.Contains(out, "cheaper than testing only above ") {
 		t.Errorf("what renewing costs is not said:\n%s", out)
 	}
 	// Two faults at once: each part's own odds are said beside the pairs'.

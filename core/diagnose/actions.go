@@ -247,7 +247,7 @@ func (m *Model) beside(line, part string) bool {
 	return false
 }
 
-// holds lists a hold on the whole system, and on what is left of it with a line plugged.
+// holds lists a leak-down test of the whole system, and one for each line that can be plugged.
 func (l *lister) holds(t knowledge.Test) {
 	if !l.sealed {
 		return
@@ -565,16 +565,18 @@ func (p *planner) meanOf(l likelihood, sound [kinds]float64) (mean [kinds]float6
 // gatherRare puts outcomes that are rare together: they hardly move the expectation.
 func (a *Action) gatherRare() {
 	rest, n := -1, 0
+	var rares []Outcome
 	for o := range a.odds {
 		switch rare := a.Out[o].Odds < seldom && !a.Out[o].Usual && len(a.odds) > 4; {
 		case rare && rest >= 0:
 			for i, v := range a.odds[o] {
 				a.odds[rest][i] += v
 			}
+			rares = append(rares, a.Out[o])
 			a.Out[rest].Odds += a.Out[o].Odds
 		case rare:
-			rest = n
-			a.odds[n], a.Out[n] = a.odds[o], Outcome{Key: Else, Name: "something else", Odds: a.Out[o].Odds}
+			rest, rares = n, append(rares, a.Out[o])
+			a.odds[n], a.Out[n] = a.odds[o], Outcome{Key: Else, Odds: a.Out[o].Odds}
 			n++
 		default:
 			a.odds[n], a.Out[n] = a.odds[o], a.Out[o]
@@ -582,4 +584,29 @@ func (a *Action) gatherRare() {
 		}
 	}
 	a.odds, a.Out = a.odds[:n], a.Out[:n]
+	if rest >= 0 {
+		a.Out[rest].Name = Together(rares)
+	}
+}
+
+// Together says several outcomes in a few words, by what they have in common.
+func Together(outs []Outcome) string {
+	const mixed = "another result"
+	name := ""
+	for _, o := range outs {
+		n := mixed
+		switch kind, _, _ := strings.Cut(o.Key, ":"); kind {
+		case "exit":
+			n = "an exit at a less likely part"
+		case "seen":
+			n = "damage at a less likely part"
+		case Else: // put together already
+			n = o.Name
+		}
+		if name != "" && n != name {
+			return mixed
+		}
+		name = n
+	}
+	return name
 }

@@ -52,7 +52,7 @@ func think(t testing.TB, m *diagnose.Model, e ...diagnose.Evidence) *diagnose.St
 	return s
 }
 
-// hold is a hold on the whole system, or with a line plugged.
+// hold is a leak-down test of the whole system, or with a line plugged.
 func hold(m *diagnose.Model, mm, low, high float64, plug ...string) diagnose.Evidence {
 	a, _ := m.Book.Archetype(m.Of.Vapour)
 	set := a.Settings()
@@ -1097,5 +1097,45 @@ func BenchmarkThink(b *testing.B) {
 		if _, err := m.Think(diagnose.History{{Evidence: []diagnose.Evidence{{Kind: diagnose.Scanned, Codes: []string{"P0442"}, Before: true}, h}}}); err != nil {
 			b.Fatal(err)
 		}
+	}
+}
+
+// Outcomes that are put together are said by what they have in common.
+func TestTogether(t *testing.T) {
+	out := func(keys ...string) (out []diagnose.Outcome) {
+		for _, k := range keys {
+			out = append(out, diagnose.Outcome{Key: k})
+		}
+		return out
+	}
+	gathered := diagnose.Outcome{Key: diagnose.Else, Name: diagnose.Together(out("exit:cap", "exit:neck"))}
+	for _, c := range []struct {
+		outs []diagnose.Outcome
+		want string
+	}{
+		{out("exit:cap"), "an exit at a less likely part"},
+		{append(out("exit:flange"), gathered), "an exit at a less likely part"},
+		{out("seen:cap", "seen:neck"), "damage at a less likely part"},
+		{out("exit:cap", "none"), "another result"},
+		{append(out("sticky"), gathered), "another result"},
+		{nil, ""},
+	} {
+		if got := diagnose.Together(c.outs); got != c.want {
+			t.Errorf("%+v: %q, want %q", c.outs, got, c.want)
+		}
+	}
+	// Every outcome of every action has a name.
+	m := model(t, naMAF)
+	looked := false
+	for _, a := range think(t, m, diagnose.Evidence{Kind: diagnose.Scanned, Codes: []string{"P0442"}}).Next(diagnose.Bay{}).Actions {
+		for _, o := range a.Out {
+			looked = looked || a.Test == "look" && o.Name == "damage at a less likely part"
+			if o.Name == "" {
+				t.Errorf("%s at %q: outcome %s has no name", a.Test, a.Part, o.Key)
+			}
+		}
+	}
+	if !looked {
+		t.Error("no look gathers the parts at which damage is hardly expected")
 	}
 }

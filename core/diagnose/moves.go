@@ -20,7 +20,7 @@ const (
 	ToTest    MoveKind = "test"    // a test of the Book
 	ToReplace MoveKind = "replace" // a part, without another test
 	ToAsk     MoveKind = "ask"     // a question that the customer, or a look in passing, answers
-	ToWait    MoveKind = "wait"    // leave the car to its own check over night
+	ToWait    MoveKind = "wait"    // leave the car overnight for its own leak check
 	ToDrive   MoveKind = "drive"   // drive until the monitor has run, and scan again
 	ToStop    MoveKind = "stop"    // nothing in the Book is worth its time now
 )
@@ -114,7 +114,7 @@ func (p *planner) replacements() (out []Move) {
 			continue
 		}
 		out = append(out, Move{Kind: ToReplace, Fault: x.Key, Name: "Replace without testing: " + plumbing.Lower(x.Name), Minutes: float64(x.Minutes) + Retest, Money: p.Price(x.Fault, p.bay), Days: p.days(i),
-			Cost: p.mend[i], Expect: p.unproven(i), Why: fmt.Sprintf("For its odds, %.0f %%, it costs least to renew. See it bad with your own eyes before you do.", math.Min(100*p.marg[i], 99))})
+			Cost: p.mend[i], Expect: p.unproven(i), Why: fmt.Sprintf("It stands at %.0f %%. See for yourself that the part is bad before you replace it.", math.Min(100*p.marg[i], 99))})
 	}
 	return out
 }
@@ -125,16 +125,16 @@ func (p *planner) idle() []Move {
 	n := len(p.Suspects)
 	own, _ := p.Book.Plumbing.Find(p.Of.Vapour)
 	run := Move{Kind: ToDrive, Name: "Drive until the monitor has run, and scan again", Minutes: Driving, Cost: p.mend[n], Expect: p.unproven(n),
-		Why: "Most likely nothing is there at the moment. Let the monitor run, and see."}
+		Why: "Most likely no fault is present now. Let the monitor run and see."}
 	if plumbing.Overnight(own.Monitor) {
-		run.Kind, run.Name, run.Days = ToWait, "Leave it to its own check over night", 1
+		run.Kind, run.Name, run.Days = ToWait, "Leave the car overnight for its own leak check", 1
 	}
 	if i, ok := p.index["not-run"]; ok && p.marg[i] > p.outside(-1) {
 		run.Expect = math.Min(run.Expect, p.unproven(i))
-		run.Why = "Nothing wrong, as far as is known: its monitor has not run. See what holds it back, and let it run."
+		run.Why = "Nothing points to a fault: the monitor has not run. Find what holds it back and let it run."
 	}
 	stop := Move{Kind: ToStop, Name: "Search the whole system by hand", Minutes: byHand, Cost: p.mend[n+1], Expect: p.searched(),
-		Why: "No test at hand is worth its time now, and no part: go along the whole system piece by piece, or repeat the test that you trust least."}
+		Why: "No test at hand and no part is worth its price now. Go through the whole system piece by piece, or repeat the test you trust least."}
 	if p.watched(own.Monitor) {
 		return []Move{stop}
 	}
@@ -189,7 +189,7 @@ func (p *planner) provenFirst(out []Move) {
 		if at < 0 || (1-p.marg[i])*p.mend[i] < out[at].Cost { // to be wrong now and then costs less
 			return
 		}
-		out[at].Action.First = fmt.Sprintf("Proves %s before it is renewed.", plumbing.Lower(p.Suspects[i].Name))
+		out[at].Action.First = fmt.Sprintf("Proves %s before it is replaced.", plumbing.Lower(p.Suspects[i].Name))
 		toFront(out, at)
 	}
 }

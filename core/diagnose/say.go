@@ -34,7 +34,7 @@ func (p *planner) name(g group) string {
 	case g.a == -1:
 		return plumbing.Lower(NoneNowName)
 	case g.a == -2:
-		return "something else"
+		return plumbing.Lower(OtherName)
 	case g.b >= 0:
 		return plumbing.Lower(p.Suspects[g.a].Name) + " and " + plumbing.Lower(p.Suspects[g.b].Name)
 	}
@@ -140,7 +140,7 @@ func (p *planner) why(a *Action) string {
 		}
 	}
 	if seen > 0.15 {
-		return fmt.Sprintf("Shows the place: %.0f %% that an exit is seen, and with it the part is all but certain.", 100*seen)
+		return fmt.Sprintf("Shows where it leaks: you see the exit in %.0f %% of cases, and the exit names the part.", 100*seen)
 	}
 	var left []string // what is likelier after the usual outcome
 	for i := range p.Suspects {
@@ -154,15 +154,17 @@ func (p *planner) why(a *Action) string {
 	}
 	switch {
 	case len(left) > 0 && len(a.Accuses) > 0:
-		return fmt.Sprintf("%s: then rather %s. Otherwise: %s.", upperName(usual.Name), p.list(left), p.list(a.Accuses))
+		return fmt.Sprintf("%s: suspect %s. Otherwise: %s.", upperName(usual.Name), p.list(left), p.list(a.Accuses))
 	case len(a.Accuses) > 0 && len(a.Clears) > 0:
-		there := "it is most likely there"
+		there := "that is most likely the fault"
 		if len(a.Clears) > 1 {
-			there = "it is most likely one of them"
+			there = "one of them is most likely the fault"
 		}
 		return fmt.Sprintf("%s: %s would be clear. Otherwise %s.", upperName(usual.Name), p.list(a.Clears), there)
 	case len(a.Accuses) > 0 && asked(a.Test).ByPlace != "":
 		return fmt.Sprintf("If something shows (%.0f %%): %s.", 100*rest, p.list(a.Accuses))
+	case len(a.Accuses) > 0 && len(a.Out) == 2 && a.Out[1].Key != Else:
+		return fmt.Sprintf("If %s (%.0f %%): %s.", a.Out[1].Name, 100*rest, p.list(a.Accuses))
 	case len(a.Accuses) > 0:
 		return fmt.Sprintf("If not %s (%.0f %%): %s.", usual.Name, 100*rest, p.list(a.Accuses))
 	case len(a.Clears) > 0:

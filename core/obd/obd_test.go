@@ -227,7 +227,7 @@ func TestFrames(t *testing.T) {
 func TestSince(t *testing.T) {
 	at := time.Date(2026, 3, 1, 12, 0, 0, 0, time.UTC)
 	s := Scan{Live: map[string]Value{"30": {Value: 2}, "31": {Value: 16}, "4E": {Value: 32}}}
-	if w := s.Since(at).Words; w != "Cleared 2 warm-ups, 16 km, 32 min of running ago. Lately: monitors have hardly had their chance, and codes that are absent say little. That was before 1 Mar 11:28." {
+	if w := s.Since(at).Words; w != "Cleared 2 warm-ups, 16 km, 32 min of running ago. That is recent: the monitors have hardly had a chance to run, so a missing code says little. That was before 1 Mar 11:28." {
 		t.Error(w)
 	}
 	s.Live = map[string]Value{"30": {Value: 255}, "31": {Value: 65535}}

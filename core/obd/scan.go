@@ -469,9 +469,9 @@ func (s Scan) Since(read time.Time) Clearing {
 	c.Words = "Cleared " + strings.Join(said, ", ") + " ago."
 	switch {
 	case c.Warmups == 0 && c.KM <= 1:
-		c.Words += " Just cleared, or the battery was off: what is absent now says nothing."
+		c.Words += " Just cleared, or the battery was off: a missing code says nothing."
 	case fresh:
-		c.Words += " Lately: monitors have hardly had their chance, and codes that are absent say little."
+		c.Words += " That is recent: the monitors have hardly had a chance to run, so a missing code says little."
 	}
 	if c.Minutes > 0 && c.Minutes < 65535 && !read.IsZero() {
 		c.Words += " That was before " + read.Add(-time.Duration(c.Minutes)*time.Minute).Format("2 Jan 15:04") + "."
