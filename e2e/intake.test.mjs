@@ -152,7 +152,7 @@ test("an empty shop explains itself and opens a demo car, whose instruments answ
     await page.goto(`${at}/scan`);
     await page.click(`text=scan adapter ${number}`);
     await page.click("button:has-text('Read the car')");
-    await page.waitForSelector("main >> text=P0442");
+    await page.waitForSelector("main >> text=P0456");
     await own.kill();
     own = await serveShop(db, own.port);
     await page.goto(own.base);

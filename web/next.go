@@ -94,10 +94,15 @@ const (
 	mostWithout = 18
 )
 
+// beyond is the cost, min, from which replacing parts one after another comes to no end here.
+const beyond = 1e5
+
 // plan works out what to do next: the tapped test, or the best, and what else there is.
 func (v *reader) plan() (p planView) {
 	plan := v.t.Plan
-	p.Now = minutesWords(plan.Now)
+	if plan.Now < beyond {
+		p.Now = v.t.Bay.Worth(plan.Now)
+	}
 	all := slices.Concat(plan.Actions, plan.Without)
 	at := -1
 	if test := v.ask("test"); test != "" {
@@ -195,9 +200,9 @@ func (v *reader) swapFirst(p *planView) {
 	if x == nil || !x.On || p.Found != nil || len(actions) > 0 && x.Expect >= actions[0].Expect {
 		return
 	}
-	x.First = minutesWords(x.Expect) + " expected"
+	x.First = fmt.Sprintf("Expected until it is fixed: work, parts and waiting worth %s", v.t.Bay.Worth(x.Expect))
 	if len(actions) > 0 {
-		x.First += fmt.Sprintf(", against %s when the test below comes first", minutesWords(actions[0].Expect))
+		x.First += fmt.Sprintf(", against %s when the test below comes first", v.t.Bay.Worth(actions[0].Expect))
 	}
 }
 
@@ -218,18 +223,6 @@ func (v *reader) found() *foundOffer {
 		return nil
 	}
 	return &foundOffer{x.Key, x.Name, strings.Join(rests, "; "), int(100*v.marg[best] + 0.5)}
-}
-
-func minutesWords(m float64) string {
-	switch {
-	case m >= 1e5:
-		return "not to be done here"
-	case m >= 600:
-		return fmt.Sprintf("%.0f h", m/60)
-	case m >= 120:
-		return fmt.Sprintf("%.1f h", m/60)
-	}
-	return fmt.Sprintf("%.0f min", m)
 }
 
 func (s *server) action(a diagnose.Action, base string, car casework.Car) actionView {

@@ -38,11 +38,17 @@ type reasoned struct {
 // Lit reports whether the Map shows what the chosen test would do.
 func (r reasoned) Lit() bool { return len(r.light.would) > 0 }
 
+// buyView is what a further instrument would save here, and what that is worth in money.
+type buyView struct {
+	diagnose.Purchase
+	Worth string
+}
+
 // bayView is the kit at hand for a case, and what more would help.
 type bayView struct {
 	Kit    []kitTick
 	OwnKit bool
-	Buy    []diagnose.Purchase
+	Buy    []buyView
 	Clear  bool     // this shop clears first and sees whether it returns
 	With   string   // the kit at hand, in one line
 	Unlock string   // what one more instrument would let this bay do
@@ -168,7 +174,10 @@ func repeatFails(f evidence.Folder, b knowledge.Book) bool {
 }
 
 func (v *reader) bay() bayView {
-	b := bayView{OwnKit: len(v.f.Case.Kit) > 0, Buy: v.t.Plan.Buy}
+	b := bayView{OwnKit: len(v.f.Case.Kit) > 0}
+	for _, x := range v.t.Plan.Buy {
+		b.Buy = append(b.Buy, buyView{x, v.t.Bay.Worth(x.Saves)})
+	}
 	for _, k := range v.s.shop.Book.Kit {
 		b.Kit = append(b.Kit, kitTick{Key: k.Key, Name: k.Name, Gives: k.Gives, On: v.t.Bay.Kit == nil || slices.Contains(v.t.Bay.Kit, k.Key)})
 	}
@@ -187,7 +196,7 @@ func (v *reader) bay() bayView {
 // unlock says what one more piece of kit would let this bay do; empty where none pays.
 func (v *reader) unlock() string {
 	for _, x := range v.t.Plan.Buy {
-		return fmt.Sprintf("With a %s you could do: %s; about %.0f min less", plumbing.Lower(v.s.shop.Book.KitNamed(x.Kit).Short), plumbing.Lower(x.For), x.Saves)
+		return fmt.Sprintf("With a %s you could do: %s; saves about %s", plumbing.Lower(v.s.shop.Book.KitNamed(x.Kit).Short), plumbing.Lower(x.For), v.t.Bay.Worth(x.Saves))
 	}
 	for _, a := range v.t.Plan.Without {
 		if x := v.s.action(a, v.base, v.car); len(x.KitSays) > 0 {

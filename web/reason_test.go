@@ -339,7 +339,7 @@ func TestWhatKitIsWorth(t *testing.T) {
 	if err := b.shop.SetWays(ctx, "", w); err != nil {
 		t.Fatal(err)
 	}
-	if _, body := b.get("/ways"); !strings.Contains(body, "over the last 2 cases, in ") {
+	if _, body := b.get("/ways"); !strings.Contains(body, " € over the last 2 cases, in ") {
 		t.Error("what smoke would have saved is not said")
 	}
 }

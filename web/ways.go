@@ -48,7 +48,7 @@ func (s *server) showWays(c *echo.Context, failed error) error {
 	if err != nil {
 		return err
 	}
-	d := waysPage{Ticked: w.Kit != nil, Rate: fmt.Sprintf("%g", orElse(w.Rate, 66)), Day: fmt.Sprintf("%g", orElse(w.Day, 120)), Careful: w.Careful}
+	d := waysPage{Ticked: w.Kit != nil, Rate: fmt.Sprintf("%g", orElse(w.Rate, diagnose.UsualRate)), Day: fmt.Sprintf("%g", orElse(w.Day, diagnose.UsualDay)), Careful: w.Careful}
 	ticked := func(key string) bool { return w.Kit == nil || slices.Contains(w.Kit, key) }
 	way := func(key string) string { return w.Policies[key] }
 	if failed != nil { // what was chosen is still there
@@ -64,7 +64,7 @@ func (s *server) showWays(c *echo.Context, failed error) error {
 		row := kitTick{Key: k.Key, Name: k.Name, Gives: k.Gives, On: ticked(k.Key)}
 		for _, x := range worth {
 			if x.Kit == k.Key && !row.On {
-				row.Worth = fmt.Sprintf("would have saved some %s over the last %d cases, in %d of them", minutesWords(x.Minutes), x.Of, x.Cases)
+				row.Worth = fmt.Sprintf("would have saved work, parts and waiting worth some %s over the last %d cases, in %d of them", diagnose.Bay{Rate: w.Rate, Currency: w.Currency}.Worth(x.Minutes), x.Of, x.Cases)
 			}
 		}
 		d.Kit = append(d.Kit, row)

@@ -76,6 +76,7 @@ type diagnosedClash struct {
 type diagnosedBuy struct {
 	Kit   string  `json:"kit"`
 	Saves float64 `json:"saves_minutes"`
+	worth string  // the same in money
 }
 
 // runDiagnose weighs what is known of a car and ranks what may be done next.
@@ -151,7 +152,7 @@ func diagnosedOf(st *diagnose.State, bay diagnose.Bay, left []diagnose.Silent) d
 		d.LeftOut = append(d.LeftOut, x.Says+": "+x.Why)
 	}
 	for _, x := range plan.Buy {
-		d.Without = append(d.Without, diagnosedBuy{x.Kit, tenth(x.Saves)})
+		d.Without = append(d.Without, diagnosedBuy{x.Kit, tenth(x.Saves), bay.Worth(x.Saves)})
 	}
 	return d
 }
@@ -191,7 +192,7 @@ func (d *diagnosed) print(out io.Writer) {
 		}
 	}
 	for _, x := range d.Without {
-		fmt.Fprintf(out, "would help: %s, some %.0f min less\n", x.Kit, x.Saves)
+		fmt.Fprintf(out, "would help: %s, saves work, parts and waiting worth some %s\n", x.Kit, x.worth)
 	}
 	for _, x := range d.LeftOut {
 		fmt.Fprintf(out, "left out: %s\n", x)

@@ -201,7 +201,7 @@ func (l *lister) add(t knowledge.Test, a Action, extra float64) {
 		a.Missing = slices.DeleteFunc(a.Missing, func(k string) bool { return slices.Contains(gas.Spares, k) })
 	}
 	a.Breaks = l.breaks(t, a)
-	a.Cost = a.Breaks + a.Minutes + hazardMinutes[t.Hazard] + float64(t.Days)*cmp.Or(bay.Day, usualDay)
+	a.Cost = a.Breaks + a.Minutes + hazardMinutes[t.Hazard] + float64(t.Days)*cmp.Or(bay.Day, UsualDay)
 	if (t.Hazard == 3 || l.isolated() && a.Set != nil) && !bay.Careful {
 		a.Barred = "trained people only"
 	}

@@ -9,10 +9,14 @@ import (
 	"wexter/core/knowledge"
 )
 
+// What a shop that has said nothing takes, chosen here.
+const (
+	UsualRate = 66.0  // money an hour of work
+	UsualDay  = 120.0 // min that a day of waiting is worth
+)
+
 // Prices in minutes that the Book does not give, chosen here.
 const (
-	usualRate  = 66.0
-	usualDay   = 120.0
 	waitNone   = 60.0  // to run the monitor and see, when nothing is there
 	byHand     = 240.0 // to search the whole system by hand: whatever is there is found, in the Book or not
 	forbidden  = 1e6
@@ -55,11 +59,11 @@ func (s *State) Price(f knowledge.Fault, bay Bay) float64 {
 // mend is what replacing a suspect's part costs, the retest included.
 func (s *State) mend(i int, bay Bay) float64 {
 	f := s.Suspects[i]
-	rate := cmp.Or(bay.Rate, usualRate)
+	rate := cmp.Or(bay.Rate, UsualRate)
 	if bay.Policies[knowledge.SchoolEGR] == "clean" && strings.Contains(f.Order, "cleaning") { // its time instead of the part
 		return 1.5*float64(f.Minutes) + Retest
 	}
-	return float64(f.Minutes) + s.Price(f.Fault, bay)/rate*60 + Retest + float64(s.days(i))*cmp.Or(bay.Day, usualDay)
+	return float64(f.Minutes) + s.Price(f.Fault, bay)/rate*60 + Retest + float64(s.days(i))*cmp.Or(bay.Day, UsualDay)
 }
 
 // days is how long the part of a suspect takes to come.

@@ -1139,3 +1139,15 @@ func TestTogether(t *testing.T) {
 		t.Error("no look gathers the parts at which damage is hardly expected")
 	}
 }
+
+// What minutes are worth is said in the shop's money, at its own rate (ideal cases, no source).
+func TestWorth(t *testing.T) {
+	for _, c := range []struct {
+		bay  diagnose.Bay
+		want string
+	}{{diagnose.Bay{}, "99 €"}, {diagnose.Bay{Rate: 120}, "180 €"}, {diagnose.Bay{Rate: 80, Currency: "crowns"}, "120 crowns"}} {
+		if got := c.bay.Worth(90); got != c.want {
+			t.Errorf("%+v: %q, want %q", c.bay, got, c.want)
+		}
+	}
+}

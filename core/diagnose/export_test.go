@@ -151,9 +151,8 @@ func (x Problem) Exhaustive(depth int) []float64 {
 	return append(out, p.best())
 }
 
-// Odds of codes and the worth of a day, as the reasoning takes them.
+// Odds of codes, as the reasoning takes them.
 const (
-	UsualDay  = usualDay
 	CodeSet   = codeSet
 	CodeStray = codeStray
 )

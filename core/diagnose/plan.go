@@ -2,6 +2,7 @@ package diagnose
 
 import (
 	"cmp"
+	"fmt"
 	"math"
 	"runtime"
 	"slices"
@@ -15,15 +16,21 @@ import (
 // Bay is what a shop has and how it works. Costs are in minutes and what is worth minutes.
 type Bay struct {
 	Kit      []string           // keys of the Book's kit; nil: all of it
-	Rate     float64            // money an hour of work; 0 takes 66
+	Rate     float64            // money an hour of work; 0 takes UsualRate
 	Currency string             // its sign; empty takes UsualCurrency
 	Prices   map[string]float64 // of the part of a fault, where the shop has its own
-	Day      float64            // what a day of waiting is worth; 0 takes 120 min
+	Day      float64            // what a day of waiting is worth; 0 takes UsualDay
 	Policies map[string]string  // option by school of the Book
 	Last     string             // the set-up that still stands: see Shares of a test
 	Careful  bool               // there are people trained for sealed tanks and high voltage
 	Doubts   []string           // ids of evidence that contradicts something: to be repeated
 	Access   map[string]int     // minutes to reach a part on this car, from its access cards
+}
+
+// Worth says in money what minutes come to at the shop's rate, with what is worth minutes:
+// work, parts and waiting together.
+func (b Bay) Worth(minutes float64) string {
+	return fmt.Sprintf("%.0f %s", minutes/60*cmp.Or(b.Rate, UsualRate), cmp.Or(b.Currency, UsualCurrency))
 }
 
 // Genuine reports whether a part of this kind is bought genuine: always where that is the
