@@ -5,7 +5,7 @@ import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
-import { browserPage, fillCase, openShop, serveShop } from "./shop.mjs";
+import { arrive, browserPage, fillCase, openShop, serveShop } from "./shop.mjs";
 
 let shop;
 before(async () => { shop = await openShop(); });
@@ -67,7 +67,7 @@ test("what was typed is offered again after a reload, once and only on its own f
   // The same form once more, as a browser sends it that never heard the answer.
   await note(page, "smells at the left rear");
   await page.locator("#note input[name=key]").evaluate((i, k) => { i.value = k; }, key);
-  await page.click("#note button:has-text('Save')");
+  await arrive(page, () => page.click("#note button:has-text('Save')")); // the notice of the first is still there
   await page.waitForSelector(".notice:has-text('Saved: Note')");
   assert.equal(await notes(page, "smells at the left rear"), 1, "it counted twice");
   await page.goto(url);
