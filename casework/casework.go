@@ -33,6 +33,8 @@ type Shop struct {
 	// Table is what the plant said of the Book's tests and faults; nil takes the one that
 	// ships with the program.
 	Table *diagnose.Table
+	// Ports lists the serial devices of this computer that may be spoken to; nil: none.
+	Ports func() ([]string, error)
 
 	cars   desk[Car] // their plumbing: joining it takes longer than anything else on a page
 	minds  desk[*Thought]

@@ -1,6 +1,7 @@
 package casework
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"math"
@@ -238,6 +239,9 @@ func (s *Shop) Device(ctx context.Context, kind record.DeviceKind, address strin
 	}
 	for _, d := range ds {
 		if d.Address == address {
+			if d.Serial() {
+				return d, nil // whoever opens it looks whether it is there
+			}
 			return d, reachable(address, true) // written down by an older Wexter, it may be one that is not spoken to
 		}
 	}
@@ -248,40 +252,70 @@ func (s *Shop) Device(ctx context.Context, kind record.DeviceKind, address strin
 type NewDevice struct {
 	Kind          record.DeviceKind
 	Name, Address string
-	For           string // number of the case at whose car it is; empty: it is carried around
-	Sure          bool   // the question about another computer was answered
+	For           string        // number of the case at whose car it is; empty: it is carried around
+	Driver        record.Driver // empty: it says itself what it is
+	Baud          int           // of a serial device, whose name Address is
+	Settings      record.DeviceSettings
+	Sure          bool // the question about another computer was answered
 }
 
-// AddDevice writes an instrument's address down. Addresses on this computer are
-// taken as they are; another one must be on the shop's own network and is asked
-// about once.
+// MostDevices is how many instruments a shop writes down.
+const MostDevices = 200
+
+// AddDevice writes an instrument down, with how it is spoken to. Addresses on this computer
+// and serial devices that the system lists are taken as they are; another address must be on
+// the shop's own network and is asked about once.
 func (s *Shop) AddDevice(ctx context.Context, key string, n NewDevice) error {
-	if n.Kind != record.Module && n.Kind != record.Adapter {
-		return problem("kind", "an instrument is a pressure module or a scan adapter")
-	}
 	name, err := text("name", n.Name, 60)
 	if err != nil {
 		return err
 	}
-	address := strings.TrimSpace(n.Address)
-	if err := reachable(address, n.Sure); err != nil {
+	serial, err := text("serial", n.Settings.Serial, 40)
+	if err != nil {
 		return err
 	}
-	if name == "" {
-		name = address
+	n.Settings.Serial = serial
+	d := record.Device{ID: newID(), Kind: n.Kind, Name: name, Address: strings.TrimSpace(n.Address), For: n.For, At: s.now(),
+		Driver: cmp.Or(n.Driver, record.OwnLines), Baud: n.Baud, Settings: n.Settings}
+	if err := fits(d.Check()); err != nil {
+		return err
+	}
+	if err := s.reachable(d, n.Sure); err != nil {
+		return err
+	}
+	if d.Name == "" {
+		d.Name = d.Address
 	}
 	_, err = s.do(ctx, key, func(tx store.Tx) (string, error) {
 		ds, err := tx.Devices("")
 		if err != nil {
 			return "", err
 		}
-		if len(ds) >= 40 {
-			return "", problem("address", "forty instruments are written down; take one away first")
+		if len(ds) >= MostDevices {
+			return "", problem("address", "%d instruments are written down; take one away first", MostDevices)
 		}
-		d := record.Device{ID: newID(), Kind: n.Kind, Name: name, Address: address, For: n.For, At: s.now()}
 		return d.ID, tx.KeepDevice(d)
 	})
 	return err
+}
+
+// reachable refuses an instrument that may not be spoken to: at a path that is no serial
+// device of this computer, or at an address that is not the shop's.
+func (s *Shop) reachable(d record.Device, sure bool) error {
+	if !d.Serial() {
+		return reachable(d.Address, sure)
+	}
+	var names []string
+	if s.Ports != nil {
+		var err error
+		if names, err = s.Ports(); err != nil {
+			return problem("address", "%v", err)
+		}
+	}
+	if !slices.Contains(names, d.Address) {
+		return problem("address", "%q is no serial device of this computer: is its plug in?", d.Address)
+	}
+	return nil
 }
 
 // reachable refuses an address that may not be spoken to: another program of this computer,

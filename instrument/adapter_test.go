@@ -59,7 +59,7 @@ func scan(t *testing.T, address string) (obd.Scan, string) {
 	}
 	defer a.Close()
 	var said []string
-	raw, err := a.TakeScan(ctx, func(s string) { said = append(said, s) })
+	raw, err := instrument.TakeScan(ctx, a, func(s string) { said = append(said, s) })
 	if err != nil || len(said) < 10 {
 		t.Fatalf("%v after %q", err, said)
 	}
@@ -107,7 +107,7 @@ func TestTakeScan(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := a.Clear(ctx); err != nil {
+	if err := instrument.Clear(ctx, a); err != nil {
 		t.Error(err)
 	}
 	a.Close()
@@ -145,10 +145,10 @@ func TestAdapterMishaps(t *testing.T) {
 			}
 		})
 	}
-	if _, err := a.TakeScan(ctx, func(string) {}); err == nil || !strings.Contains(err.Error(), "key on") {
+	if _, err := instrument.TakeScan(ctx, a, func(string) {}); err == nil || !strings.Contains(err.Error(), "key on") {
 		t.Errorf("a mute car: %v", err)
 	}
-	if err := a.Clear(ctx); err == nil || !strings.Contains(err.Error(), "did not clear") {
+	if err := instrument.Clear(ctx, a); err == nil || !strings.Contains(err.Error(), "did not clear") {
 		t.Errorf("a mute car was cleared: %v", err)
 	}
 	stopped, cancel := context.WithCancel(ctx)
@@ -211,7 +211,8 @@ func TestModuleAndReplay(t *testing.T) {
 		if last != 0 && r.Time-last < 0.0999 {
 			t.Fatalf("time goes from %v to %v", last, r.Time)
 		}
-		top, last = max(top, r.Pressure), r.Time
+		shown, _ := r.Of(instrument.PressureKey)
+		top, last = max(top, shown.Value), r.Time
 	}
 	if top < 1990 {
 		t.Errorf("charged to %.0f Pa", top)
@@ -234,7 +235,8 @@ func TestModuleAndReplay(t *testing.T) {
 	}
 	for i := range 3 {
 		x, err := r.Next(ctx)
-		if err != nil || x.Pressure != float64(5+i) || *x.Wall < 293 {
+		pressure, _ := x.Of(instrument.PressureKey)
+		if wall, _ := x.Of(instrument.WallKey); err != nil || pressure.Value != float64(5+i) || wall.Value < 293 {
 			t.Errorf("%+v %v", x, err)
 		}
 	}

@@ -11,6 +11,11 @@ import (
 	"wexter/instrument"
 )
 
+// over joins whatever is dialled to a connection.
+func over(conn net.Conn) instrument.Dialer {
+	return instrument.Dialer{Wire: func(context.Context, string) (net.Conn, error) { return conn, nil }}
+}
+
 // said is a connection on which somebody says text and hangs up, whatever he is told.
 func said(text []byte) net.Conn {
 	mine, theirs := net.Pipe()
@@ -40,7 +45,7 @@ func FuzzModuleLines(f *testing.F) {
 	f.Fuzz(func(t *testing.T, text []byte) {
 		conn := said(text)
 		defer conn.Close()
-		m, err := instrument.Attach(conn, "here")
+		m, err := over(conn).Module(ctx, "here")
 		if err != nil {
 			return
 		}
@@ -52,8 +57,14 @@ func FuzzModuleLines(f *testing.F) {
 			if err != nil {
 				return
 			}
-			if math.IsNaN(r.Pressure) || math.Abs(r.Pressure) > 1e6 || math.IsNaN(r.Time) || math.IsInf(r.Time, 0) || r.Wall != nil && !(*r.Wall >= 150 && *r.Wall <= 500) {
+			if math.IsNaN(r.Time) || math.IsInf(r.Time, 0) || r.Fault == "" && len(r.Values) == 0 {
 				t.Fatalf("taken for a reading: %+v", r)
+			}
+			for _, v := range r.Values {
+				c, known := m.About().Channel(v.Channel)
+				if !known || math.IsNaN(v.Value) || math.IsInf(v.Value, 0) || c.Low < c.High && !v.Over && (v.Value < c.Low-0.02*(c.High-c.Low)-c.Resolution || v.Value > c.High+0.02*(c.High-c.Low)+c.Resolution) {
+					t.Fatalf("taken for a value: %+v of %+v", v, c)
+				}
 			}
 		}
 	})
@@ -70,7 +81,7 @@ func FuzzAdapterLines(f *testing.F) {
 	f.Fuzz(func(t *testing.T, text []byte) {
 		conn := said(text)
 		defer conn.Close()
-		a, err := instrument.AttachAdapter(conn, "here")
+		a, err := over(conn).Adapter(ctx, "here")
 		if err != nil {
 			return
 		}

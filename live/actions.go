@@ -83,7 +83,7 @@ func (b *Bench) Start(ctx context.Context, kind record.RunKind) error {
 	origin := b.last.Time
 	b.mu.Unlock()
 	r, err := b.hub.shop.BeginRun(ctx, b.test, casework.NewLive{Kind: kind, Origin: origin, Planned: seconds,
-		From: record.Source{Address: b.address, Name: a.Name, Serial: a.Serial, Session: a.Session}})
+		From: record.Source{Address: b.device.Address, Name: a.Name, Serial: a.Serial, Session: a.Session}})
 	if err != nil {
 		return err
 	}
@@ -102,7 +102,7 @@ const deadTime = 2 * time.Second
 // moves reports whether one of the commands charges or draws, on this rig.
 func (b *Bench) moves(commands []instrument.Command) bool {
 	return slices.ContainsFunc(commands, func(c instrument.Command) bool {
-		return (c.Do == instrument.Charge || c.Do == instrument.Draw) && can(b.about, c.Do)
+		return (c.Do == instrument.Charge || c.Do == instrument.Draw) && b.about.Can(c.Do)
 	})
 }
 
@@ -123,10 +123,10 @@ func (b *Bench) noteMove(commands []instrument.Command) {
 }
 
 // work sends a rig the commands that it knows, one after another.
-func work(ctx context.Context, g Gauge, commands []instrument.Command) error {
+func work(ctx context.Context, g instrument.Instrument, commands []instrument.Command) error {
 	a := g.About()
 	for _, c := range commands {
-		if can(a, c.Do) {
+		if a.Can(c.Do) {
 			if err := g.Do(ctx, c); err != nil {
 				return refuse("The rig does not do it: %v", err)
 			}
@@ -244,7 +244,7 @@ func (b *Bench) Rig(ctx context.Context, command string) error {
 	}
 	g, a, target := b.gauge, b.about, b.live.ChargeTo(kind)
 	var soon error
-	if g != nil && can(a, command) {
+	if g != nil && a.Can(command) {
 		if soon = b.mayMove([]instrument.Command{{Do: command}}); soon == nil {
 			b.noteMove([]instrument.Command{{Do: command}})
 		}
@@ -253,7 +253,7 @@ func (b *Bench) Rig(ctx context.Context, command string) error {
 	switch {
 	case g == nil:
 		return refuse("The module does not answer")
-	case !can(a, command):
+	case !a.Can(command):
 		return refuse("This rig is worked by hand")
 	case soon != nil:
 		return soon
@@ -351,7 +351,8 @@ func (b *Bench) Since(version int, run string, from int, counted int) News {
 		n.View, n.Test = &v, b.live.Test
 	}
 	if b.has {
-		n.Now = &Now{N: b.last.N, Pa: b.last.Pressure - b.live.Test.Setup.Instrument.Zero, Over: b.last.Over}
+		shown, _ := b.last.Of(instrument.PressureKey)
+		n.Now = &Now{N: b.last.N, Pa: shown.Value - b.live.Test.Setup.Instrument.Zero, Over: shown.Over}
 	}
 	if l := b.leg; l != nil {
 		if l.run.ID != run {
@@ -450,7 +451,7 @@ func phaseKey(p Phase) string { return string(cmp.Or(p, Charging)) }
 
 // next says what to do, in one or two sentences.
 func (b *Bench) next(v *View, target float64, to func(float64) string) string {
-	hand := !can(b.about, instrument.Charge)
+	hand := !b.about.Can(instrument.Charge)
 	switch {
 	case b.status == Looking:
 		return "Looking for the module."

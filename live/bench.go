@@ -46,15 +46,15 @@ const (
 
 // Bench is one test being read.
 type Bench struct {
-	hub     *Hub
-	test    string
-	number  string
-	address string
-	cancel  context.CancelFunc
+	hub    *Hub
+	test   string
+	number string
+	device record.Device
+	cancel context.CancelFunc
 
 	mu        sync.Mutex
 	live      casework.LiveTest
-	gauge     Gauge
+	gauge     instrument.Instrument
 	about     instrument.About
 	status    Status
 	said      string    // about the module, a sentence
@@ -115,7 +115,7 @@ func (b *Bench) diskSays(err error) {
 func (b *Bench) read(ctx context.Context) {
 	wait := 200 * time.Millisecond
 	for ctx.Err() == nil {
-		g, err := b.hub.dial(ctx, b.address)
+		g, err := b.hub.dial(ctx, b.device)
 		if err == nil {
 			err = b.connected(g)
 			if err == nil {
@@ -150,7 +150,7 @@ func (b *Bench) read(ctx context.Context) {
 
 // connected takes a module that answers. A leg goes on only when it is the module
 // the leg began with and its clock has gone on.
-func (b *Bench) connected(g Gauge) error {
+func (b *Bench) connected(g instrument.Instrument) error {
 	a := g.About()
 	b.mu.Lock()
 	l := b.leg
@@ -199,7 +199,7 @@ func (b *Bench) Refresh() error {
 	return nil
 }
 
-func (b *Bench) listen(ctx context.Context, g Gauge) error {
+func (b *Bench) listen(ctx context.Context, g instrument.Instrument) error {
 	for {
 		r, err := g.Next(ctx)
 		if err != nil {
@@ -252,9 +252,14 @@ func (b *Bench) take(r instrument.Reading) ending {
 		b.untrusted--
 		return goesOn
 	}
+	shown, ok := r.Of(instrument.PressureKey)
+	if !ok {
+		b.faulty("the module sent a reading without a pressure")
+		return goesOn
+	}
 	b.last, b.has = r, true
 	l := b.leg
-	if r.Over {
+	if shown.Over {
 		b.say(On, fmt.Sprintf("Over the range of the module, %.0f inH2O: nothing beyond is read. Open the rig.", b.about.Range/units.InH2O))
 		if l != nil {
 			l.over = true
@@ -262,18 +267,18 @@ func (b *Bench) take(r instrument.Reading) ending {
 		return goesOn
 	}
 	words := ""
-	switch p := r.Pressure - b.live.Test.Setup.Instrument.Zero; {
+	switch p := shown.Value - b.live.Test.Setup.Instrument.Zero; {
 	case p > 1.02*b.live.Arch.MaxPa:
 		words = fmt.Sprintf("Over the %.1f inH2O this system is permitted: open the rig now.", b.live.Arch.MaxPa/units.InH2O)
 	case -p > 1.02*b.live.Arch.MaxVacPa:
 		words = fmt.Sprintf("Below the %.1f inH2O of vacuum this tank is permitted: open the rig now.", b.live.Arch.MaxVacPa/units.InH2O)
 	}
-	if words != "" && !b.relieved && b.gauge != nil && can(b.about, instrument.Open) {
+	if words != "" && !b.relieved && b.gauge != nil && b.about.Can(instrument.Open) {
 		g := b.gauge
 		b.hub.wg.Go(func() { b.release(g, "") })
 	}
 	b.relieved = words != ""
-	if words != "" && can(b.about, instrument.Open) {
+	if words != "" && b.about.Can(instrument.Open) {
 		words = strings.TrimSuffix(words, ": open the rig now.") + ": the rig has been told to open. See that it does."
 	}
 	b.takesUp(r.Time)
@@ -367,10 +372,10 @@ func (b *Bench) end(change func(*record.Run), said string) {
 }
 
 // release opens a rig that can be worked from here.
-func (b *Bench) release(g Gauge, kind record.RunKind) {
+func (b *Bench) release(g instrument.Instrument, kind record.RunKind) {
 	ctx, cancel := context.WithTimeout(b.hub.ctx, 5*time.Second)
 	defer cancel()
-	if !can(g.About(), instrument.Open) {
+	if !g.About().Can(instrument.Open) {
 		return
 	}
 	_ = g.Do(ctx, instrument.Command{Do: instrument.Open})
@@ -380,15 +385,6 @@ func (b *Bench) release(g Gauge, kind record.RunKind) {
 	if kind == record.RunReference {
 		_ = g.Do(ctx, instrument.Command{Do: instrument.Closed})
 	}
-}
-
-func can(a instrument.About, command string) bool {
-	for _, c := range a.Commands {
-		if c == command {
-			return true
-		}
-	}
-	return false
 }
 
 // judge estimates twice a second while a hold runs, and ends it when at its planned
@@ -449,4 +445,4 @@ func (b *Bench) judge(ctx context.Context) {
 }
 
 // Address is the module's.
-func (b *Bench) Address() string { return b.address }
+func (b *Bench) Address() string { return b.device.Address }

@@ -13,16 +13,8 @@ import (
 	"wexter/instrument"
 )
 
-// Gauge is what a bench reads: a module on the network, a simulated one, a replay.
-type Gauge interface {
-	About() instrument.About
-	Next(ctx context.Context) (instrument.Reading, error)
-	Do(ctx context.Context, c instrument.Command) error
-	Close() error
-}
-
-// Dial connects to a gauge by its address.
-type Dial func(ctx context.Context, address string) (Gauge, error)
+// Dial connects to an instrument of the shop.
+type Dial func(ctx context.Context, d record.Device) (instrument.Instrument, error)
 
 // Timing of the hub.
 const (
@@ -161,12 +153,12 @@ func (h *Hub) Join(ctx context.Context, test, address string) error {
 	}
 	h.mu.Lock()
 	for _, b := range h.benches {
-		if b.address == address && b.test != test {
+		if b.device.Address == address && b.test != test {
 			h.mu.Unlock()
 			return &casework.Problem{Field: "module", Sentence: fmt.Sprintf("%s is on another bench (%s); let it go there first", d.Name, b.number)}
 		}
 	}
-	if b := h.benches[test]; b != nil && b.address == address {
+	if b := h.benches[test]; b != nil && b.device.Address == address {
 		h.mu.Unlock()
 		return nil
 	}
@@ -177,11 +169,11 @@ func (h *Hub) Join(ctx context.Context, test, address string) error {
 		}
 		h.Leave(test)
 	}
-	_, err = h.open(ctx, test, address, nil)
+	_, err = h.open(ctx, test, d, nil)
 	return err
 }
 
-func (h *Hub) open(ctx context.Context, test, address string, l *leg) (*Bench, error) {
+func (h *Hub) open(ctx context.Context, test string, d record.Device, l *leg) (*Bench, error) {
 	t, err := h.shop.LiveTest(ctx, test)
 	if err != nil {
 		return nil, err
@@ -190,7 +182,7 @@ func (h *Hub) open(ctx context.Context, test, address string, l *leg) (*Bench, e
 		return nil, &casework.Problem{Sentence: "case " + t.Case.Number + " is closed; open a new one for this car"}
 	}
 	bctx, cancel := context.WithCancel(h.ctx)
-	b := &Bench{hub: h, test: test, number: t.Case.Number, address: address, live: t, cancel: cancel, leg: l, status: Looking, looked: time.Now()}
+	b := &Bench{hub: h, test: test, number: t.Case.Number, device: d, live: t, cancel: cancel, leg: l, status: Looking, looked: time.Now()}
 	if l != nil {
 		l.replay(t)
 		if n := len(l.log.Time); n > 0 {
@@ -208,7 +200,7 @@ func (h *Hub) open(ctx context.Context, test, address string, l *leg) (*Bench, e
 		return old, nil
 	}
 	for _, o := range h.benches {
-		if o.address == address {
+		if o.device.Address == d.Address {
 			cancel()
 			return nil, &casework.Problem{Field: "module", Sentence: fmt.Sprintf("this module is on another bench (%s); let it go there first", o.number)}
 		}
@@ -245,9 +237,9 @@ func (h *Hub) Resume(ctx context.Context) error {
 			return err
 		}
 		l := &leg{run: r, log: log, written: len(log.Time), blocks: blocks, gaps: len(r.Gaps), resumed: true}
-		_, err = h.shop.Device(ctx, record.Module, r.Source.Address)
+		d, err := h.shop.Device(ctx, record.Module, r.Source.Address)
 		if err == nil {
-			_, err = h.open(ctx, r.TestID, r.Source.Address, l)
+			_, err = h.open(ctx, r.TestID, d, l)
 		}
 		if err != nil {
 			// Its module is not this shop's, or its case is closed: keep what was read.

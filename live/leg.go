@@ -62,9 +62,10 @@ func (l *leg) add(r instrument.Reading, b *Bench) ending {
 	}
 	l.resumed, l.over, l.fault = false, false, ""
 	l.feel(r, t)
-	l.log.Time, l.log.Gauge = append(l.log.Time, t), append(l.log.Gauge, r.Pressure)
+	shown, _ := r.Of(instrument.PressureKey)
+	l.log.Time, l.log.Gauge = append(l.log.Time, t), append(l.log.Gauge, shown.Value)
 	before := l.phase
-	l.step(t, r.Pressure-b.live.Test.Setup.Instrument.Zero, b.target(l.run.Kind))
+	l.step(t, shown.Value-b.live.Test.Setup.Instrument.Zero, b.target(l.run.Kind))
 	if l.phase != before {
 		b.changed()
 	}
@@ -78,7 +79,7 @@ func (l *leg) add(r instrument.Reading, b *Bench) ending {
 			return atPlan
 		}
 	}
-	if l.isSpent(t, r.Pressure-b.live.Test.Setup.Instrument.Zero) {
+	if l.isSpent(t, shown.Value-b.live.Test.Setup.Instrument.Zero) {
 		return gone
 	}
 	if n+1 >= record.MostLive {
@@ -113,12 +114,13 @@ func (l *leg) gap(g record.Gap) {
 // feel takes the wall's temperature at time t. A probe that is silent for a moment is
 // where it was; one that stays silent is none, and the whole leg goes without.
 func (l *leg) feel(r instrument.Reading, t float64) {
+	wall, feels := r.Of(instrument.WallKey)
 	switch n := len(l.log.Time); {
-	case n == 0 && r.Wall != nil:
-		l.log.Wall, l.felt = []float64{*r.Wall}, t
+	case n == 0 && feels:
+		l.log.Wall, l.felt = []float64{wall.Value}, t
 	case l.log.Wall == nil:
-	case r.Wall != nil:
-		l.log.Wall, l.felt = append(l.log.Wall, *r.Wall), t
+	case feels:
+		l.log.Wall, l.felt = append(l.log.Wall, wall.Value), t
 	case t-l.felt <= wallSeconds:
 		l.log.Wall = append(l.log.Wall, l.log.Wall[n-1])
 	default:

@@ -74,7 +74,8 @@ func (h here) Network() string { return "memory" }
 func (h here) String() string  { return string(h) }
 
 // dial is how a hub reaches a module over the wires.
-func (ws *wires) dial(ctx context.Context, address string) (live.Gauge, error) {
+func (ws *wires) dial(ctx context.Context, d record.Device) (instrument.Instrument, error) {
+	address := d.Address
 	ws.mu.Lock()
 	w := ws.at[address]
 	ws.mu.Unlock()
@@ -84,7 +85,8 @@ func (ws *wires) dial(ctx context.Context, address string) (live.Gauge, error) {
 	mine, theirs := net.Pipe()
 	select {
 	case w.calls <- theirs:
-		return instrument.Attach(mine, address)
+		wire := func(context.Context, string) (net.Conn, error) { return mine, nil }
+		return instrument.Dialer{Wire: wire}.Module(ctx, address)
 	case <-w.done:
 		return nil, errors.New("nothing answers at " + address)
 	case <-ctx.Done():
@@ -461,8 +463,8 @@ func TestStoppingWhenFirm(t *testing.T) {
 	}
 }
 
-func dialTCP(ctx context.Context, address string) (live.Gauge, error) {
-	return instrument.Dialer{Patience: 20 * time.Minute}.Module(ctx, address)
+func dialTCP(ctx context.Context, d record.Device) (instrument.Instrument, error) {
+	return instrument.Dialer{Patience: 20 * time.Minute}.Instrument(ctx, d, nil)
 }
 
 // eventually waits in real time for a state of another process. The deadline only keeps

@@ -329,6 +329,9 @@ func (u *Unit) answer(q []byte, c Car) [][]byte {
 	}
 	switch q[0] {
 	case 1:
+		if len(q) > 2 && c.onCAN() {
+			return u.several(q[1:])
+		}
 		if len(q) != 2 {
 			return nil
 		}
@@ -378,6 +381,25 @@ func (u *Unit) answer(q []byte, c Car) [][]byte {
 		}
 	}
 	return nil
+}
+
+// several answers a request for up to six live data; what the unit does not have it leaves
+// out.
+func (u *Unit) several(pids []byte) [][]byte {
+	if len(pids) > 6 {
+		return nil
+	}
+	m := []byte{0x41}
+	data := u.data()
+	for _, p := range pids {
+		if d, ok := data[p]; ok {
+			m = append(append(m, p), d...)
+		}
+	}
+	if len(m) == 1 {
+		return nil
+	}
+	return [][]byte{m}
 }
 
 // data is all live data of the unit with its status.

@@ -76,7 +76,7 @@ func TestOneCarManyInstruments(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer a.Close()
-	raw, err := a.TakeScan(ctx, func(string) {})
+	raw, err := instrument.TakeScan(ctx, a, func(string) {})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -112,7 +112,7 @@ func TestOneCarManyInstruments(t *testing.T) {
 	if err := a.Work(ctx, "run 6"); err != nil {
 		t.Fatal(err)
 	}
-	st, err := a.State(ctx)
+	st, err := instrument.State(ctx, a)
 	if err != nil || !st.Running || st.Pressures["manifold"] > -50e3 || st.Live["0C"] < 500 || st.Open["throttle"] <= 0 {
 		t.Errorf("%v %+v", err, st)
 	}
@@ -135,13 +135,13 @@ func TestOneCarManyInstruments(t *testing.T) {
 		t.Errorf("probe: %s", said)
 	}
 	// Cleared only with the engine off.
-	if err := a.Clear(ctx); err == nil {
+	if err := instrument.Clear(ctx, a); err == nil {
 		t.Error("cleared with the engine running")
 	}
 	if err := a.Work(ctx, "drive key"); err != nil {
 		t.Error(err)
 	}
-	if err := a.Clear(ctx); err != nil {
+	if err := instrument.Clear(ctx, a); err != nil {
 		t.Error(err)
 	}
 	if said := ask("scan adapter", "03"); strings.Contains(said, "04 42") {
@@ -203,7 +203,8 @@ func TestCarModule(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		last = r.Pressure
+		shown, _ := r.Of(instrument.PressureKey)
+		last = shown.Value
 		if high = max(high, last); high > 2900 && last < 0.5*high {
 			return
 		}

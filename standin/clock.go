@@ -109,6 +109,16 @@ func (c *Clock) Pace() *Pacer {
 	return p
 }
 
+// Leave lets the clock go on without the pacer.
+func (p *Pacer) Leave() {
+	p.clock.mu.Lock()
+	defer p.clock.mu.Unlock()
+	if p.clock.pacer[p] {
+		delete(p.clock.pacer, p)
+		p.clock.move()
+	}
+}
+
 // standing is how long a pacer waits on a clock that stands before it says so, in real
 // time: whoever listens must not take the instrument for dead.
 const standing = 200 * time.Millisecond

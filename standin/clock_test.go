@@ -148,20 +148,20 @@ func TestACarThatIsStepped(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer a.Close()
-	before, err := a.State(ctx)
+	before, err := instrument.State(ctx, a)
 	if err != nil {
 		t.Fatal(err)
 	}
 	if err := a.Work(ctx, "drive idle"); err != nil {
 		t.Fatal(err)
 	}
-	if s, err := a.State(ctx); err != nil || s.Time != before.Time || s.Running {
+	if s, err := instrument.State(ctx, a); err != nil || s.Time != before.Time || s.Running {
 		t.Errorf("the clock stands, and the car went from %g to %g s, running: %v, %v", before.Time, s.Time, s.Running, err)
 	}
 	if err := a.Work(ctx, "run 6"); err != nil {
 		t.Fatal(err)
 	}
-	if s, err := a.State(ctx); err != nil || math.Abs(s.Time-before.Time-6) > 0.2 || !s.Running {
+	if s, err := instrument.State(ctx, a); err != nil || math.Abs(s.Time-before.Time-6) > 0.2 || !s.Running {
 		t.Errorf("6 s later: %g s after %g, running: %v, %v", s.Time, before.Time, s.Running, err)
 	}
 	if !slices.ContainsFunc([]string{"run", "run -3", "run ever"}, func(w string) bool { return a.Work(ctx, w) != nil }) {

@@ -2,7 +2,6 @@ package standin
 
 import (
 	"bufio"
-	"cmp"
 	"context"
 	"crypto/rand"
 	"encoding/hex"
@@ -86,7 +85,9 @@ func newModule(v sim.Vessel, m Model, clock *Clock) (*Module, error) {
 	}
 	session := make([]byte, 8)
 	_, _ = rand.Read(session) // never fails
-	return &Module{plant: p, model: m, clock: clock, pacer: clock.Pace(), rng: mrand.New(mrand.NewPCG(m.Seed, 1)),
+	// Before its first reading it stands open to the air.
+	air := instrument.Reading{Values: []instrument.Value{{Channel: instrument.PressureKey, Value: m.Zero}}}
+	return &Module{plant: p, model: m, last: air, clock: clock, pacer: clock.Pace(), rng: mrand.New(mrand.NewPCG(m.Seed, 1)),
 		about: instrument.About{Protocol: 1, Name: m.Name, Serial: fmt.Sprintf("S%04d", m.Seed%10000), Session: hex.EncodeToString(session), Range: m.Range,
 			Resolution: m.Resolution, Rate: m.Rate, CalibratedOn: m.Calibrated, Orifice: v.Orifice, Simulated: true,
 			Commands: []string{instrument.Open, instrument.Seal, instrument.Charge, instrument.Draw, instrument.Plug, instrument.Car, instrument.Known, instrument.Closed, instrument.Unplug, instrument.Replug, instrument.Run}}}, nil
@@ -118,7 +119,7 @@ func (m *Module) pace(ctx context.Context, read func() instrument.Reading) (inst
 	defer m.mu.Unlock()
 	r := m.last
 	if m.unplugged {
-		r = instrument.Reading{N: r.N, Time: r.Time, Fault: unplugged}
+		r.Values, r.Fault = nil, unplugged
 	}
 	return r, nil
 }
@@ -151,11 +152,11 @@ func (m *Module) show(gauge, wallK float64) instrument.Reading {
 	if m.model.Resolution > 0 {
 		p = math.Round(p/m.model.Resolution) * m.model.Resolution
 	}
-	if math.Abs(p) >= m.model.Range {
-		p, r.Over = math.Copysign(m.model.Range, p), true
+	over := math.Abs(p) >= m.model.Range
+	if over {
+		p = math.Copysign(m.model.Range, p)
 	}
-	wall := math.Round((wallK+0.02*probe)*50) / 50
-	r.Pressure, r.Wall = p, &wall
+	r.Values = []instrument.Value{{Channel: instrument.PressureKey, Value: p, Over: over}, {Channel: instrument.WallKey, Value: math.Round((wallK+0.02*probe)*50) / 50}}
 	return r
 }
 
@@ -192,10 +193,10 @@ func (m *Module) Do(ctx context.Context, c instrument.Command) error {
 
 // Serve sends the gauge's readings to everyone who connects, and takes their
 // commands, until ctx ends. A client too slow to keep up is dropped.
-func Serve(ctx context.Context, l net.Listener, g Gauge) error {
+func Serve(ctx context.Context, l net.Listener, g Gauge, takers ...Taker) error {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	h := &server{gauge: g, clients: map[*client]bool{}}
+	h := &server{gauge: g, takers: takers, clients: map[*client]bool{}}
 	defer h.end()
 	go func() { <-ctx.Done(); l.Close() }()
 	go h.accept(ctx, l)
@@ -207,12 +208,22 @@ func Serve(ctx context.Context, l net.Listener, g Gauge) error {
 			}
 			return err
 		}
-		h.send(ctx, r)
+		h.send(ctx, r.Line())
+		for _, t := range takers {
+			t.Take(r)
+		}
 	}
+}
+
+// Taker shows a module's readings in another way as well: as lines of numbers, in registers.
+type Taker interface {
+	Take(r instrument.Reading)
+	Do(mishap string) bool // false when it knows no such mishap
 }
 
 type server struct {
 	gauge   Gauge
+	takers  []Taker
 	mu      sync.Mutex
 	clients map[*client]bool
 }
@@ -310,14 +321,17 @@ func (s *server) write(c *client) {
 
 // answer does a command and says so; false when the client is gone.
 func (s *server) answer(ctx context.Context, c *client, cmd instrument.Command) bool {
-	a := instrument.Reading{Done: cmp.Or(cmd.Do, "?")}
-	if err := s.gauge.Do(ctx, cmd); err != nil {
-		a.Error = err.Error()
+	known := false
+	for _, t := range s.takers {
+		known = t.Do(cmd.Do) || known
 	}
-	return s.reply(c, a)
+	if known {
+		return s.reply(c, instrument.Answer(cmd, "", nil))
+	}
+	return s.reply(c, instrument.Answer(cmd, "", s.gauge.Do(ctx, cmd)))
 }
 
-func (s *server) reply(c *client, a instrument.Reading) bool {
+func (s *server) reply(c *client, a any) bool {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	return s.clients[c] && c.line(a)
@@ -330,7 +344,7 @@ func (s *server) read(ctx context.Context, c *client) {
 		var cmd instrument.Command
 		switch err := json.Unmarshal(in.Bytes(), &cmd); {
 		case err != nil:
-			alive = s.reply(c, instrument.Reading{Done: "?", Error: "this line is no command"})
+			alive = s.reply(c, instrument.Answer(cmd, "", errors.New("this line is no command")))
 		case cmd.Do == instrument.Run: // readings go on meanwhile, and other commands
 			go s.answer(ctx, c, cmd)
 		default:

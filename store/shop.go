@@ -1,6 +1,8 @@
 package store
 
 import (
+	"gorm.io/gorm/clause"
+
 	"wexter/core/record"
 )
 
@@ -37,10 +39,11 @@ func (tx Tx) Devices(kind record.DeviceKind) (ds []record.Device, err error) {
 	return ds, err
 }
 
-// KeepDevice writes an instrument's address down; one that is there takes the new name.
+// KeepDevice writes an instrument down; one that is there at its address takes the new name
+// and how it is spoken to.
 func (tx Tx) KeepDevice(d record.Device) error {
-	return tx.db.Exec("INSERT INTO devices(id, kind, name, address, for_case, at) VALUES(?,?,?,?,?,?) ON CONFLICT(kind, address) DO UPDATE SET name = excluded.name, for_case = excluded.for_case",
-		d.ID, d.Kind, d.Name, d.Address, d.For, d.At).Error
+	return tx.db.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "kind"}, {Name: "address"}},
+		DoUpdates: clause.AssignmentColumns([]string{"name", "for_case", "driver", "baud", "settings"})}).Create(&d).Error
 }
 
 // RemoveDevice takes an instrument's address away.

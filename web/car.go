@@ -75,10 +75,10 @@ func (s *server) showCar(c *echo.Context, failed error) error {
 		d.Adapter = d.Adapters[0]
 	}
 	if d.Adapter.Address != "" {
-		if a, err := s.reach.Adapter(ctx, d.Adapter.Address); err != nil {
+		if a, err := s.reach.Scanner(ctx, d.Adapter); err != nil {
 			d.Failed = casework.Upper(err.Error()) + "."
 		} else {
-			d.About = a.About
+			d.About = a.About()
 			a.Close()
 		}
 	}
@@ -195,13 +195,13 @@ func (s *server) carStream(c *echo.Context) error {
 		}
 		return rc.Flush() == nil
 	}
-	a, err := s.reach.Adapter(ctx, d.Address)
+	a, err := s.reach.Scanner(ctx, d)
 	if err != nil {
 		send(carNews{Failed: casework.Upper(err.Error()) + "."})
 		return nil
 	}
 	defer a.Close()
-	supported, err := announced(ctx, a)
+	supported, err := instrument.Announced(ctx, a)
 	if err != nil {
 		send(carNews{Failed: casework.Upper(err.Error()) + "."})
 		return nil
@@ -229,7 +229,7 @@ func (s *server) carStream(c *echo.Context) error {
 
 // carNow asks for the live data that are watched and a car supports, and of a simulated
 // car for its state.
-func carNow(ctx context.Context, a *instrument.Adapter, supported []byte) (carNews, error) {
+func carNow(ctx context.Context, a instrument.Scanner, supported []byte) (carNews, error) {
 	n := carNews{Live: []liveValue{}}
 	var text strings.Builder
 	for _, p := range watched {
@@ -251,36 +251,10 @@ func carNow(ctx context.Context, a *instrument.Adapter, supported []byte) (carNe
 			}
 		}
 	}
-	if a.About.Simulated && len(a.About.Modes) > 0 {
-		if st, err := a.State(ctx); err == nil {
-			n.State = &st
-		}
+	if st, err := instrument.State(ctx, a); err == nil {
+		n.State = &st
 	}
 	return n, nil
-}
-
-// announced asks which live data a car has.
-func announced(ctx context.Context, a *instrument.Adapter) ([]byte, error) {
-	var text strings.Builder
-	var scan obd.Scan
-	for base := 0; base <= 0x60; base += 0x20 {
-		if base > 0 && !slices.Contains(scan.Supported[1], byte(base)) {
-			break
-		}
-		lines, err := a.Ask(ctx, fmt.Sprintf("01 %02X", base))
-		if err != nil {
-			return nil, err
-		}
-		for _, l := range lines {
-			if l != instrument.Searching {
-				fmt.Fprintln(&text, l)
-			}
-		}
-		if scan, err = ingest.ReadScan([]byte(text.String())); err != nil {
-			return nil, fmt.Errorf("no control unit answers: is the key on, and the plug fully in its socket?")
-		}
-	}
-	return scan.Supported[1], nil
 }
 
 // carDo sends a command to the car, or to the driver of a simulated one.
@@ -326,16 +300,16 @@ func (s *server) carWork(ctx context.Context, p carPress) error {
 	}
 	ctx, cancel := context.WithTimeout(ctx, s.within(15*time.Second))
 	defer cancel()
-	a, err := s.reach.Adapter(ctx, d.Address)
+	a, err := s.reach.Scanner(ctx, d)
 	if err != nil {
 		return &casework.Problem{Sentence: casework.Upper(err.Error()) + "."}
 	}
 	defer a.Close()
 	words := ""
 	switch {
-	case p.do == "command" && slices.Contains(a.About.Commands, p.part) && slices.Contains([]string{"0", "25", "50", "100", "release"}, p.to):
+	case p.do == "command" && slices.Contains(a.About().Commands, p.part) && slices.Contains([]string{"0", "25", "50", "100", "release"}, p.to):
 		words = "command " + p.part + " " + p.to
-	case p.do == "drive" && slices.Contains(a.About.Modes, p.to):
+	case p.do == "drive" && slices.Contains(a.About().Modes, p.to):
 		words = "drive " + p.to
 	default:
 		return &casework.Problem{Sentence: "This car takes no such command."}

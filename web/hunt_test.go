@@ -17,9 +17,12 @@ import (
 // technician does a test of the Book on a simulated car; words are the test and the part.
 func technician(t *testing.T, p *standin.Plant, words ...string) (done standin.Tried) {
 	t.Helper()
-	said := standin.Tools(p)[0].Answer("try " + strings.Join(words, " "))
-	if err := json.Unmarshal([]byte(said), &done); err != nil {
-		t.Fatalf("%v: %s", words, said)
+	said, err := standin.Tools(p)[0].Answer("try " + strings.Join(words, " "))
+	if err == nil {
+		err = json.Unmarshal([]byte(said), &done)
+	}
+	if err != nil {
+		t.Fatalf("%v: %v", words, err)
 	}
 	return done
 }

@@ -20,6 +20,7 @@ import (
 	"wexter/core/units"
 	"wexter/evidence"
 	"wexter/ingest"
+	"wexter/instrument"
 )
 
 // job is a scan that is being taken.
@@ -102,7 +103,9 @@ func (s *server) showScanForm(c *echo.Context, failed error) error {
 	if v.Others, err = s.shop.Devices(ctx, record.Adapter); err != nil {
 		return err
 	}
-	v.Others = slices.DeleteFunc(v.Others, func(a record.Device) bool { return slices.Contains(v.Adapters, a) })
+	v.Others = slices.DeleteFunc(v.Others, func(a record.Device) bool {
+		return slices.ContainsFunc(v.Adapters, func(b record.Device) bool { return b.ID == a.ID })
+	})
 	if j := s.jobs.of(d.Case.ID); j != nil {
 		v.Job = true
 	}
@@ -194,13 +197,13 @@ func (s *server) scan(ctx context.Context, j *job, d record.Device) {
 		j.done, j.scan, j.failed = true, scan, failed
 		j.mu.Unlock()
 	}
-	a, err := s.reach.Adapter(ctx, d.Address)
+	a, err := s.reach.Scanner(ctx, d)
 	if err != nil {
 		end("", casework.Upper(err.Error())+".")
 		return
 	}
 	defer a.Close()
-	raw, err := a.TakeScan(ctx, func(say string) {
+	raw, err := instrument.TakeScan(ctx, a, func(say string) {
 		j.mu.Lock()
 		j.say, j.count = say, j.count+1
 		j.mu.Unlock()
@@ -387,9 +390,9 @@ func (s *server) clearCodes(c *echo.Context) error {
 			}
 			wait, cancel := context.WithTimeout(ctx, s.within(20*time.Second))
 			defer cancel()
-			a, err := s.reach.Adapter(wait, d.Address)
+			a, err := s.reach.Scanner(wait, d)
 			if err == nil {
-				err = a.Clear(wait)
+				err = instrument.Clear(wait, a)
 				a.Close()
 			}
 			if err != nil {

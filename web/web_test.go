@@ -21,6 +21,7 @@ import (
 	"time"
 
 	"wexter/casework"
+	"wexter/core/record"
 	"wexter/demo"
 	"wexter/ingest"
 	"wexter/instrument"
@@ -41,8 +42,8 @@ type browser struct {
 // patient reaches instruments with all the patience that a slow machine needs.
 var patient = instrument.Dialer{Patience: hangs}
 
-func dial(ctx context.Context, address string) (live.Gauge, error) {
-	return patient.Module(ctx, address)
+func dial(ctx context.Context, d record.Device) (instrument.Instrument, error) {
+	return patient.Instrument(ctx, d, nil)
 }
 
 func start(t *testing.T, full bool) *browser {

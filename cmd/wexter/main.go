@@ -23,8 +23,8 @@ type command struct {
 
 func commands() []command {
 	return []command{
-		{"serve", "[--addr 127.0.0.1:8080] [--db wexter.db] [--book PAGES] [--patience 5s]", "serve the shop", serve},
-		{"demo", "[--addr 127.0.0.1:8080] [--cars all] [--patience 5s]", "serve a fresh copy of the made-up shop, in a database of its own", serveDemo},
+		{"serve", "[--addr 127.0.0.1:8080] [--db wexter.db] [--book PAGES] [--patience 5s] [--serial NAME]", "serve the shop", serve},
+		{"demo", "[--addr 127.0.0.1:8080] [--cars all] [--patience 5s] [--serial NAME]", "serve a fresh copy of the made-up shop, in a database of its own", serveDemo},
 		{"decay", "RUN.csv … [--volume 42L] [--drift DRIFT.csv] [--json]", "judge a pressure or vacuum hold", runDecay},
 		{"plan-hold", "--volume 42L [--start 13inH2O] [--json]", "how long to hold, and what would help", runPlan},
 		{"scan", "FILE [--json]", "decode hex answers: codes, freeze frame, readiness, live data", runScan},

@@ -10,6 +10,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"reflect"
 	"strings"
 	"syscall"
 	"testing"
@@ -189,7 +190,7 @@ func TestCarInstrument(t *testing.T) {
 		{"something else", casework.NewDevice{}, false},
 	} {
 		t.Run(c.line, func(t *testing.T) {
-			if got, ok := carInstrument(c.line, map[string]string{"SQ-109": "SQ-109", "SQ-102": "SQ-102", "SQ-103": "SQ-7"}); got != c.want || ok != c.ok {
+			if got, ok := carInstrument(c.line, map[string]string{"SQ-109": "SQ-109", "SQ-102": "SQ-102", "SQ-103": "SQ-7"}); !reflect.DeepEqual(got, c.want) || ok != c.ok {
 				t.Errorf("%+v %v", got, ok)
 			}
 		})

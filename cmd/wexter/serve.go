@@ -34,11 +34,22 @@ import (
 	"wexter/web"
 )
 
+// reachFlags adds the flags that say how instruments are reached.
+func reachFlags(fs *flag.FlagSet) *instrument.Dialer {
+	d := &instrument.Dialer{}
+	fs.DurationVar(&d.Patience, "patience", 0, "how long an instrument may take to answer, where the usual is too short")
+	fs.Func("serial", "a serial device that may be used though the system does not list it; more than once allows several", func(name string) error {
+		d.Allowed = append(d.Allowed, name)
+		return nil
+	})
+	return d
+}
+
 func serve(args []string, out, errs io.Writer) error {
 	fs := flag.NewFlagSet("serve", flag.ContinueOnError)
 	addr := fs.String("addr", "127.0.0.1:8080", "address to serve on")
 	db := fs.String("db", "wexter.db", "the shop's file")
-	patience := fs.Duration("patience", 0, "how long an instrument may take to answer, where the usual is too short")
+	reach := reachFlags(fs)
 	pages := fs.String("book", "", "a file or folder of the shop's own pages of the Book")
 	words, err := parse(fs, args, errs)
 	if err != nil {
@@ -51,13 +62,13 @@ func serve(args []string, out, errs io.Writer) error {
 	if err != nil {
 		return err
 	}
-	return serveShop(service{addr: *addr, path: *db, book: book, patience: *patience, out: out})
+	return serveShop(service{addr: *addr, path: *db, book: book, reach: reach, out: out})
 }
 
 func serveDemo(args []string, out, errs io.Writer) error {
 	fs := flag.NewFlagSet("demo", flag.ContinueOnError)
 	addr := fs.String("addr", "127.0.0.1:8080", "address to serve on")
-	patience := fs.Duration("patience", 0, "how long an instrument may take to answer, where the usual is too short")
+	reach := reachFlags(fs)
 	bay := fs.String("cars", "all", "the whole cars in the bay: all, none, or their cases as in SQ-102,SQ-105")
 	words, err := parse(fs, args, errs)
 	if err != nil {
@@ -80,7 +91,7 @@ func serveDemo(args []string, out, errs io.Writer) error {
 	if err != nil {
 		return err
 	}
-	return serveShop(service{addr: *addr, path: filepath.Join(dir, "demo.db"), book: book, patience: *patience, out: out, fill: demo.Stock, later: func(ctx context.Context, s *casework.Shop) {
+	return serveShop(service{addr: *addr, path: filepath.Join(dir, "demo.db"), book: book, reach: reach, out: out, fill: demo.Stock, later: func(ctx context.Context, s *casework.Shop) {
 		if err := startStandins(ctx, s, cars); err != nil && ctx.Err() == nil {
 			slog.Error("the demo is not whole", "error", err)
 		}
@@ -201,7 +212,7 @@ type service struct {
 	book       knowledge.Book
 	fill       func(context.Context, *casework.Shop) error // before the first page; nil for a shop that is there
 	later      func(context.Context, *casework.Shop)       // beside the first pages, until the context ends
-	patience   time.Duration                               // of instruments; 0 is usual
+	reach      *instrument.Dialer                          // of instruments
 	out        io.Writer
 }
 
@@ -240,8 +251,11 @@ func serveShop(v service) error {
 		return err
 	}
 	shop := &casework.Shop{DB: db, Book: v.book, Now: time.Now}
-	reach := instrument.Dialer{Patience: v.patience}
-	hub := live.New(shop, func(ctx context.Context, address string) (live.Gauge, error) { return reach.Module(ctx, address) })
+	reach := *v.reach
+	shop.Ports = reach.Ports
+	hub := live.New(shop, func(ctx context.Context, d record.Device) (instrument.Instrument, error) {
+		return reach.Instrument(ctx, d, nil)
+	})
 	var pages, beside sync.WaitGroup
 	trial := &demoCar{ctx: ctx, shop: shop, beside: &beside}
 	var h http.Handler

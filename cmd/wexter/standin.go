@@ -85,6 +85,12 @@ func standinModule(args []string, out, errs io.Writer) error {
 	fs.Float64Var(&m.Speed, "speed", 1, "how much faster than real time; 0 for a clock that stands until it is told to run")
 	fs.Uint64Var(&m.Seed, "seed", 1, "seed of the noise")
 	replay := fs.String("replay", "", "play a CSV log instead")
+	lines := fs.String("lines", "", "also print lines of numbers: pressure in --unit, wall in °C; an address, or pty for a serial device")
+	printer := &standin.Printer{}
+	fs.StringVar(&printer.Unit, "unit", "inH2O", "unit of the lines' pressure")
+	fs.StringVar(&printer.Separator, "separator", ",", "between the numbers of a line")
+	fs.IntVar(&printer.Times, "times", 1, "how often each line is printed, a millisecond apart")
+	modbus := fs.String("modbus", "", "also hold the readings in the input registers of Modbus unit 1; an address, or pty for a serial device")
 	parent := untilEOF(fs)
 	words, err := parse(fs, args, errs)
 	if err != nil {
@@ -110,7 +116,52 @@ func standinModule(args []string, out, errs io.Writer) error {
 	} else if g, err = standin.NewModule(v, m); err != nil {
 		return usage("%v", err)
 	}
-	return serveStandin("module", *addr, *parent, out, func(ctx context.Context, l net.Listener) error { return standin.Serve(ctx, l, g) })
+	if _, ok := units.Lookup(printer.Unit, units.Pressure); !ok {
+		return usage("--unit: %q is not a unit of pressure", printer.Unit)
+	}
+	return serveStandin("module", *addr, *parent, out, func(ctx context.Context, l net.Listener) error {
+		unit := &standin.Registers{UnitID: 1}
+		a := alongside{ctx, out}
+		if err := a.serve("line of numbers", *lines, printer.Serve, func(t *standin.Terminal) { printer.Print(ctx, t) }); err != nil {
+			return err
+		}
+		if err := a.serve("Modbus unit 1", *modbus, unit.Serve, func(t *standin.Terminal) { unit.Talk(t) }); err != nil {
+			return err
+		}
+		return standin.Serve(ctx, l, g, printer, unit)
+	})
+}
+
+// alongside serves a stand-in in further ways beside its own.
+type alongside struct {
+	ctx context.Context
+	out io.Writer
+}
+
+// serve serves at an address, or at a pseudo-terminal where it is "pty"; empty does nothing.
+func (a alongside) serve(what, at string, network func(context.Context, net.Listener) error, talk func(*standin.Terminal)) error {
+	switch {
+	case at == "":
+		return nil
+	case at == "pty":
+		t, err := standin.OpenTerminal()
+		if err != nil {
+			return err
+		}
+		context.AfterFunc(a.ctx, func() { t.Close() })
+		fmt.Fprintf(a.out, "The %s is at %s\n", what, t.Name)
+		go talk(t)
+		return nil
+	case !web.Loopback(at):
+		return usage("%s is open to others; a stand-in serves this computer only: use 127.0.0.1:PORT", at)
+	}
+	l, err := instrument.Listen(at)
+	if err != nil {
+		return fmt.Errorf("cannot serve on %s: %w", at, err)
+	}
+	fmt.Fprintf(a.out, "The %s is at %s\n", what, l.Addr())
+	go func() { _ = network(a.ctx, l) }()
+	return nil
 }
 
 // untilEOF adds the flag by which a stand-in ends with its parent: with what standard
@@ -225,6 +276,7 @@ func standinAdapter(args []string, out, errs io.Writer) error {
 	addr := fs.String("addr", "127.0.0.1:0", "address to serve on")
 	file := fs.String("car", "demo:ibis", "the car's file, or demo:NAME")
 	speed := fs.Float64("speed", 1, "how much shorter its delays are")
+	at := fs.String("at", "", "also serve the car behind an adapter with AT commands; an address, or pty for a serial device")
 	parent := untilEOF(fs)
 	words, err := parse(fs, args, errs)
 	if err != nil {
@@ -247,7 +299,13 @@ func standinAdapter(args []string, out, errs io.Writer) error {
 		return fmt.Errorf("%s: %w", *file, err)
 	}
 	a := standin.NewAdapter(car, *speed)
-	return serveStandin("scan adapter", *addr, *parent, out, a.Serve)
+	return serveStandin("scan adapter", *addr, *parent, out, func(ctx context.Context, l net.Listener) error {
+		same := standin.NewAT(a, standin.ATModel{Delay: 20 * time.Millisecond, Search: 2 * time.Second})
+		if err := (alongside{ctx, out}).serve("adapter with AT commands", *at, same.Serve, func(t *standin.Terminal) { same.Talk(ctx, t) }); err != nil {
+			return err
+		}
+		return a.Serve(ctx, l)
+	})
 }
 
 // standinCar serves a whole simulated car: every instrument that can look at it, on

@@ -752,25 +752,6 @@ var noteWords = map[NoteKind]string{Noted: "Note", Unplugged: "Unplugged with th
 // Words says the kind as the screens do; empty for one that is not known.
 func (k NoteKind) Words() string { return noteWords[k] }
 
-// DeviceKind is the kind of an instrument.
-type DeviceKind string
-
-// The kinds of instrument.
-const (
-	Module  DeviceKind = "module"  // reads pressure
-	Adapter DeviceKind = "adapter" // asks the car's control units
-)
-
-// Device is an instrument that the shop reads by its address.
-type Device struct {
-	ID      string     `json:"id"`
-	Kind    DeviceKind `json:"kind"`
-	Name    string     `json:"name"`
-	Address string     `json:"address"`
-	For     string     `json:"for" gorm:"column:for_case"` // number of the case at whose car it is; empty: it is carried around
-	At      time.Time  `json:"at"`
-}
-
 // Photo is kept by the hash of its bytes, without location data.
 type Photo struct {
 	Hash   string `json:"hash" gorm:"primaryKey"`

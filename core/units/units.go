@@ -3,6 +3,7 @@ package units
 import (
 	"fmt"
 	"math"
+	"slices"
 	"sort"
 	"strconv"
 	"strings"
@@ -21,10 +22,12 @@ const (
 	Flow                    // m³/s of free air
 	Torque                  // N·m
 	Difference              // K, a temperature difference
+	Voltage                 // V
+	Resistance              // ohm
 )
 
 func (k Kind) String() string {
-	return [...]string{"pressure", "length", "volume", "temperature", "time", "flow", "torque", "temperature difference"}[k]
+	return [...]string{"pressure", "length", "volume", "temperature", "time", "flow", "torque", "temperature difference", "voltage", "resistance"}[k]
 }
 
 // Conversion factors to SI. Source: NIST SP 811, 2008 (values from memory).
@@ -81,11 +84,16 @@ var table = []Unit{
 	{"h", Time, 3600, 0},
 	{"L/min", Flow, 1e-3 / 60, 0},
 	{"mL/min", Flow, 1e-6 / 60, 0},
+	{"m3/s", Flow, 1, 0},
 	{"N·m", Torque, 1, 0},
 	{"lbf·ft", Torque, FootPound, 0},
 	{"K", Difference, 1, 0},
 	{"°C", Difference, 1, 0},
 	{"°F", Difference, 5.0 / 9, 0},
+	{"V", Voltage, 1, 0},
+	{"mV", Voltage, 1e-3, 0},
+	{"ohm", Resistance, 1, 0},
+	{"kohm", Resistance, 1e3, 0},
 }
 
 // Other spellings, after lower-casing and removing blanks, dots and subscripts.
@@ -97,6 +105,7 @@ var spelling = map[string]string{
 	"l": "L", "litre": "L", "liter": "L", "litres": "L", "liters": "L", "ml": "mL", "m³": "m3", "usgal": "gal", "gallon": "gal", "gallons": "gal",
 	"c": "°C", "degc": "°C", "celsius": "°C", "f": "°F", "degf": "°F", "fahrenheit": "°F", "kelvin": "K",
 	"sec": "s", "second": "s", "seconds": "s", "minute": "min", "minutes": "min", "hour": "h", "hours": "h",
+	"volt": "V", "volts": "V", "millivolt": "mV", "ohms": "ohm", "Ω": "ohm", "ω": "ohm", "kω": "kohm", "kohms": "kohm",
 	"lpm": "L/min", "l/m": "L/min", "nm": "N·m", "lbft": "lbf·ft", "ftlb": "lbf·ft", "ftlbf": "lbf·ft", "lbfft": "lbf·ft",
 }
 
@@ -136,7 +145,7 @@ func KindOf(symbol string) (Kind, bool) {
 	if symbol == "K" {
 		return Difference, true
 	}
-	for k := Pressure; k <= Difference; k++ {
+	for k := Pressure; k <= Resistance; k++ {
 		if _, ok := Lookup(symbol, k); ok && symbol != "" {
 			return k, true
 		}
@@ -153,6 +162,12 @@ func Symbols(k Kind) []string {
 		}
 	}
 	return out
+}
+
+// Base is the unit of a kind in SI.
+func Base(k Kind) string {
+	i := slices.IndexFunc(table, func(u Unit) bool { return u.Kind == k && u.Factor == 1 && u.Offset == 0 })
+	return table[i].Symbol
 }
 
 // Must returns the unit of kind k written s and panics when there is none; for
@@ -250,7 +265,7 @@ func read(s string, k Kind, bare string) (float64, Unit, error) {
 }
 
 func example(k Kind) string {
-	return map[Kind]string{Pressure: "13 inH2O", Length: "0.508 mm", Volume: "42 L", Temperature: "20 °C", Time: "90 s", Flow: "0.5 L/min", Torque: "20 N·m", Difference: "2 K"}[k]
+	return map[Kind]string{Pressure: "13 inH2O", Length: "0.508 mm", Volume: "42 L", Temperature: "20 °C", Time: "90 s", Flow: "0.5 L/min", Torque: "20 N·m", Difference: "2 K", Voltage: "12.6 V", Resistance: "24 ohm"}[k]
 }
 
 func clip(s string) string {
@@ -304,6 +319,8 @@ var beside = map[Kind]map[string]string{
 	Time:        {"": "s", "s": "min"},
 	Flow:        {"": "L/min", "L/min": "mL/min"},
 	Torque:      {"": "N·m", "N·m": "lbf·ft"},
+	Voltage:     {"": "V", "V": "mV"},
+	Resistance:  {"": "ohm", "ohm": "kohm"},
 }
 
 // Percent reads a tolerance such as "5%", "5 %" or "5" and returns the fraction.

@@ -1,0 +1,200 @@
+package instrument
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"wexter/core/obd"
+	"wexter/ingest"
+)
+
+// watched are the live data that are read again and again when a car has them, those that
+// change fast first; slow are those that do not, which are read now and then.
+var (
+	watched = []byte{0x06, 0x07, 0x08, 0x09, 0x0C, 0x0B, 0x10, 0x04, 0x11, 0x2C, 0x2D, 0x2E, 0x32, 0x6B, 0x0D}
+	slow    = []byte{0x05, 0x0F, 0x2F, 0x33, 0x42, 0x46, 0x1F}
+)
+
+// slowEvery is how often slow data are read.
+const slowEvery = 5 * time.Second
+
+// mostGroup is how many live data a request on CAN may ask for (SAE J1979, 2002, from
+// memory).
+const mostGroup = 6
+
+// Poller reads live data of a car's control unit through a scan adapter as fast as they
+// are answered: on CAN several with one request. A value counts from the middle between
+// request and answer.
+type Poller struct {
+	scanner Scanner
+	about   About
+	fast    [][]byte // requests that are made in turn
+	slow    [][]byte
+	at      int // the next of the fast ones
+	slowAt  int
+	slowDue time.Time
+	grouped bool
+	stamps  stamps
+	n       int64
+	empty   int // answers in a row that brought nothing
+}
+
+// Poll asks a car what live data it has and reads them from then on; it takes the scanner
+// over. Want are the PIDs that are needed; none means all that are usually watched.
+func Poll(ctx context.Context, s Scanner, want []byte) (*Poller, error) {
+	has, err := Announced(ctx, s)
+	if err != nil {
+		return nil, err
+	}
+	p := &Poller{scanner: s, stamps: stamps{time.Now()}, grouped: s.CAN()}
+	a := s.About()
+	p.about = About{Protocol: 1, Name: a.Adapter, Session: OwnClock, Simulated: a.Simulated, NoClock: true}
+	pick := func(list []byte) (out []byte) {
+		for _, x := range list {
+			if slices.Contains(has, x) && (len(want) == 0 || slices.Contains(want, x)) {
+				out = append(out, x)
+				p.about.Channels = append(p.about.Channels, pidChannel(x))
+			}
+		}
+		return out
+	}
+	fast, slow := pick(watched), pick(slow)
+	if len(fast)+len(slow) == 0 {
+		return nil, errors.New("the car has none of the live data that are needed")
+	}
+	p.fast, p.slow = p.group(fast), p.group(slow)
+	return p, nil
+}
+
+// PIDKey is the key of the channel of a PID.
+func PIDKey(pid byte) string { return fmt.Sprintf("pid-%02X", pid) }
+
+// pidChannel is the channel of a PID, with the range that its bytes can hold.
+func pidChannel(pid byte) Channel {
+	n, _ := obd.Length(pid)
+	c := Channel{Key: PIDKey(pid)}
+	v, _ := obd.Decode(pid, make([]byte, n))
+	c.Name, c.Unit = v.Name, v.Unit
+	if n <= 2 {
+		one := make([]byte, n)
+		one[n-1] = 1
+		if w, ok := obd.Decode(pid, one); ok {
+			c.Resolution = max(w.Value-v.Value, v.Value-w.Value)
+		}
+	}
+	return c
+}
+
+// group puts PIDs into requests.
+func (p *Poller) group(pids []byte) (out [][]byte) {
+	size := 1
+	if p.grouped {
+		size = mostGroup
+	}
+	for g := range slices.Chunk(pids, size) {
+		out = append(out, g)
+	}
+	return out
+}
+
+// About says what is read.
+func (p *Poller) About() About { return p.about }
+
+// Do refuses: live data are only read.
+func (p *Poller) Do(context.Context, Command) error { return errByHand }
+
+// Close lets the adapter go.
+func (p *Poller) Close() error { return p.scanner.Close() }
+
+// mostEmpty is how many answers in a row may bring nothing before it is a fault.
+const mostEmpty = 3
+
+// Next asks for the next data and waits for them.
+func (p *Poller) Next(ctx context.Context) (Reading, error) {
+	for {
+		pids := p.turn()
+		began := time.Now()
+		lines, err := p.scanner.Ask(ctx, fmt.Sprintf("01%X", pids))
+		if err != nil {
+			return Reading{}, err
+		}
+		took := time.Since(began)
+		values, says := p.values(pids, lines)
+		if len(values) > 0 {
+			p.empty = 0
+			p.n++
+			return Reading{N: p.n, Time: p.stamps.at(began.Add(took / 2)), Within: took.Seconds(), Values: values}, nil
+		}
+		if p.grouped && len(pids) > 1 { // this car does not take several at once
+			p.grouped = false
+			p.fast, p.slow, p.at, p.slowAt = p.group(slices.Concat(p.fast...)), p.group(slices.Concat(p.slow...)), 0, 0
+			continue
+		}
+		if p.empty++; p.empty >= mostEmpty {
+			p.n++
+			return Reading{N: p.n, Time: p.stamps.now(), Fault: says}, nil
+		}
+	}
+}
+
+// turn is the next request.
+func (p *Poller) turn() []byte {
+	if len(p.slow) > 0 && (len(p.fast) == 0 || !time.Now().Before(p.slowDue)) {
+		g := p.slow[p.slowAt]
+		if p.slowAt++; p.slowAt == len(p.slow) {
+			p.slowAt, p.slowDue = 0, time.Now().Add(slowEvery)
+		}
+		return g
+	}
+	g := p.fast[p.at%len(p.fast)]
+	p.at = (p.at + 1) % len(p.fast)
+	return g
+}
+
+// values are those of an answer that were asked for: of the engine's control unit.
+func (p *Poller) values(pids []byte, lines []string) (out []Value, says string) {
+	says = "the car's control unit does not answer: is the key on?"
+	for _, l := range lines {
+		if why, bad := strings.CutPrefix(l, ErrorWord+": "); bad {
+			says = why
+		}
+	}
+	scan, err := ingest.ReadScan([]byte(strings.Join(lines, "\n")))
+	if err != nil {
+		return nil, says
+	}
+	for _, pid := range pids {
+		if v, ok := scan.Live[fmt.Sprintf("%02X", pid)]; ok {
+			out = append(out, Value{Channel: PIDKey(pid), Value: v.Value})
+		}
+	}
+	return out, says
+}
+
+// Announced asks which live data a car has.
+func Announced(ctx context.Context, s Scanner) ([]byte, error) {
+	var text strings.Builder
+	var scan obd.Scan
+	for base := 0; base <= 0x60; base += 0x20 {
+		if base > 0 && !slices.Contains(scan.Supported[1], byte(base)) {
+			break
+		}
+		lines, err := s.Ask(ctx, fmt.Sprintf("01 %02X", base))
+		if err != nil {
+			return nil, err
+		}
+		for _, l := range lines {
+			if l != Searching {
+				fmt.Fprintln(&text, l)
+			}
+		}
+		if scan, err = ingest.ReadScan([]byte(text.String())); err != nil {
+			return nil, errors.New("no control unit answers: is the key on, and the plug fully in its socket?")
+		}
+	}
+	return scan.Supported[1], nil
+}
