@@ -35,6 +35,7 @@ var keepers = map[string]string{
 	"github.com/labstack/echo": "web",
 	"html/template":            "web",
 	"github.com/go-pdf/":       "report",
+	"go.bug.st/":               "instrument",
 }
 
 // notInCore is what core does without: it neither reads nor writes.

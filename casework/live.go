@@ -264,39 +264,41 @@ const MostDevices = 200
 
 // AddDevice writes an instrument down, with how it is spoken to. Addresses on this computer
 // and serial devices that the system lists are taken as they are; another address must be on
-// the shop's own network and is asked about once.
-func (s *Shop) AddDevice(ctx context.Context, key string, n NewDevice) error {
+// the shop's own network and is asked about once. It returns the instrument's id.
+func (s *Shop) AddDevice(ctx context.Context, key string, n NewDevice) (string, error) {
 	name, err := text("name", n.Name, 60)
 	if err != nil {
-		return err
+		return "", err
 	}
 	serial, err := text("serial", n.Settings.Serial, 40)
 	if err != nil {
-		return err
+		return "", err
 	}
 	n.Settings.Serial = serial
 	d := record.Device{ID: newID(), Kind: n.Kind, Name: name, Address: strings.TrimSpace(n.Address), For: n.For, At: s.now(),
 		Driver: cmp.Or(n.Driver, record.OwnLines), Baud: n.Baud, Settings: n.Settings}
 	if err := fits(d.Check()); err != nil {
-		return err
+		return "", err
 	}
 	if err := s.reachable(d, n.Sure); err != nil {
-		return err
+		return "", err
 	}
 	if d.Name == "" {
 		d.Name = d.Address
 	}
-	_, err = s.do(ctx, key, func(tx store.Tx) (string, error) {
+	return s.do(ctx, key, func(tx store.Tx) (string, error) {
 		ds, err := tx.Devices("")
 		if err != nil {
 			return "", err
+		}
+		if i := slices.IndexFunc(ds, func(x record.Device) bool { return x.Kind == d.Kind && x.Address == d.Address }); i >= 0 {
+			return ds[i].ID, tx.KeepDevice(d) // the same one again, perhaps spoken to in another way
 		}
 		if len(ds) >= MostDevices {
 			return "", problem("address", "%d instruments are written down; take one away first", MostDevices)
 		}
 		return d.ID, tx.KeepDevice(d)
 	})
-	return err
 }
 
 // reachable refuses an instrument that may not be spoken to: at a path that is no serial
@@ -385,4 +387,39 @@ func (s *Shop) KeptReadings(ctx context.Context, run string) (l ingest.Log, bloc
 	}
 	blocks, err = tx.Blocks(run)
 	return l, blocks, err
+}
+
+// DeviceByID finds an instrument of the shop.
+func (s *Shop) DeviceByID(ctx context.Context, id string) (record.Device, error) {
+	return store.Get[record.Device](s.DB.Read(ctx), id)
+}
+
+// SetDevice changes how an instrument is called, read and calibrated. Where it is stays as
+// it is: another address is another instrument.
+func (s *Shop) SetDevice(ctx context.Context, key, id string, change func(*record.Device) error) error {
+	_, err := s.do(ctx, key, func(tx store.Tx) (string, error) {
+		d, err := store.Get[record.Device](tx, id)
+		if err != nil {
+			return "", err
+		}
+		was := d
+		if err := change(&d); err != nil {
+			return "", err
+		}
+		d.ID, d.Kind, d.Address, d.Driver, d.At, d.For = was.ID, was.Kind, was.Address, was.Driver, was.At, was.For
+		if d.Name, err = text("name", d.Name, 60); err != nil {
+			return "", err
+		}
+		if d.Name == "" {
+			d.Name = d.Address
+		}
+		if d.Settings.Serial, err = text("serial", d.Settings.Serial, 40); err != nil {
+			return "", err
+		}
+		if err := fits(d.Check()); err != nil {
+			return "", err
+		}
+		return id, tx.Put(&d)
+	})
+	return err
 }

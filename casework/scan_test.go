@@ -136,14 +136,20 @@ func TestScanAndNoteRefusals(t *testing.T) {
 	}
 	for say, a := range map[string]string{"no address": "somewhere", "in figures": "localhost:80", "own network": "8.8.8.8:80", "another computer": "192.168.1.4:80", "ports 4100 to 4299": "127.0.0.1:631", "another program may listen": "[::1]:22"} {
 		t.Run(say, func(t *testing.T) {
-			if err := s.AddDevice(ctx, "", casework.NewDevice{Kind: "module", Name: "m", Address: a}); err == nil || !strings.Contains(err.Error(), say) {
+			if _, err := s.AddDevice(ctx, "", casework.NewDevice{Kind: "module", Name: "m", Address: a}); err == nil || !strings.Contains(err.Error(), say) {
 				t.Errorf("%s: %v", a, err)
 			}
 		})
 	}
-	must(t, s.AddDevice(ctx, "", casework.NewDevice{Kind: "module", Name: "m", Address: "192.168.1.4:80", Sure: true}))
-	must(t, s.AddDevice(ctx, "", casework.NewDevice{Kind: "adapter", Name: "", Address: "127.0.0.1:4180"}))
-	must(t, s.AddDevice(ctx, "", casework.NewDevice{Kind: "adapter", Name: "again", Address: "127.0.0.1:4180"}))
+	if _, err := s.AddDevice(ctx, "", casework.NewDevice{Kind: "module", Name: "m", Address: "192.168.1.4:80", Sure: true}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.AddDevice(ctx, "", casework.NewDevice{Kind: "adapter", Name: "", Address: "127.0.0.1:4180"}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.AddDevice(ctx, "", casework.NewDevice{Kind: "adapter", Name: "again", Address: "127.0.0.1:4180"}); err != nil {
+		t.Fatal(err)
+	}
 	if ds, _ := s.Devices(ctx, "adapter"); len(ds) != 1 || ds[0].Name != "again" {
 		t.Errorf("%+v", ds)
 	}
@@ -157,8 +163,12 @@ func TestScanAndNoteRefusals(t *testing.T) {
 	if _, err := s.Device(ctx, record.Module, "127.0.0.1:631"); err == nil || !strings.Contains(err.Error(), "not spoken to") {
 		t.Errorf("a printer: %v", err)
 	}
-	must(t, s.AddDevice(ctx, "", casework.NewDevice{Kind: "adapter", Address: "127.0.0.1:4181", For: "SQ-101"}))
-	must(t, s.AddDevice(ctx, "", casework.NewDevice{Kind: "adapter", Address: "127.0.0.1:4182", For: "SQ-102"}))
+	if _, err := s.AddDevice(ctx, "", casework.NewDevice{Kind: "adapter", Address: "127.0.0.1:4181", For: "SQ-101"}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.AddDevice(ctx, "", casework.NewDevice{Kind: "adapter", Address: "127.0.0.1:4182", For: "SQ-102"}); err != nil {
+		t.Fatal(err)
+	}
 	if ds, err := s.DevicesFor(ctx, record.Adapter, "SQ-102"); err != nil || len(ds) != 2 || ds[0].Address != "127.0.0.1:4182" || ds[1].Address != "127.0.0.1:4180" {
 		t.Errorf("at SQ-102: %+v %v", ds, err)
 	}

@@ -113,8 +113,10 @@ func (a *Adapter) gone(ctx context.Context) error {
 	if ctx.Err() != nil {
 		return errors.New("the scan was stopped")
 	}
-	return errors.New("the adapter no longer answers")
+	return errAdapterGone
 }
+
+var errAdapterGone = errors.New("the adapter no longer answers")
 
 // Work commands a valve ("command PART 50"), or works on a simulated car as its driver
 // or a technician would; the error is what the adapter said.

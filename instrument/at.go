@@ -102,14 +102,15 @@ func (a *AT) command(ctx context.Context, text string, wait time.Duration) ([]st
 		return nil, errGone
 	}
 	b, err := a.link.answer(ctx, '>', wait, mostAnswer)
-	if err == nil || errors.Is(err, errGone) || ctx.Err() != nil {
+	if err == nil || errors.Is(err, errGone) {
 		return splitAnswer(b), err
 	}
-	// The prompt does not come: any character stops what it is doing.
+	// The prompt does not come, or nobody waits for it any more: any character stops what the
+	// adapter is doing, so that the next answer is that of the next request.
 	if a.link.write([]byte("\r")) != nil {
 		return nil, errGone
 	}
-	if _, late := a.link.answer(ctx, '>', stopWait, mostAnswer); late != nil {
+	if _, late := a.link.answer(context.WithoutCancel(ctx), '>', stopWait, mostAnswer); late != nil || ctx.Err() != nil {
 		return nil, err
 	}
 	return nil, errStopped
@@ -256,7 +257,7 @@ func (a *AT) Ask(ctx context.Context, request string) ([]string, error) {
 			t, said = disturbed, "no end"
 			continue
 		case err != nil:
-			return nil, errors.New("the adapter no longer answers")
+			return nil, errAdapterGone
 		}
 		out, t, said = readAnswer(request, lines)
 		switch t {

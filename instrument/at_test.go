@@ -256,3 +256,52 @@ func FuzzATAnswers(f *testing.F) {
 		})
 	})
 }
+
+// Several use one adapter at a time: each gets the answer to what he asked, one that is
+// lost is opened anew by whoever comes next, and the last one lets it go.
+func TestPool(t *testing.T) {
+	withAT(t, demoCar(t), standin.ATModel{Delay: 20 * time.Millisecond}, func(t *testing.T, a *standin.AT, d instrument.Dialer) {
+		opened, wire := 0, d.Wire
+		d.Pool = &instrument.Pool{}
+		d.Wire = func(ctx context.Context, address string) (net.Conn, error) { opened++; return wire(ctx, address) }
+		first, second := scanner(t, d), scanner(t, d)
+		done := make(chan error)
+		for s, pid := range map[instrument.Scanner]string{first: "0C", second: "05"} {
+			go func() {
+				for range 50 {
+					if lines, err := s.Ask(ctx, "01"+pid); err != nil || len(lines) == 0 || lines[0][7:9] != pid {
+						done <- fmt.Errorf("%s: %q, %v", pid, lines, err)
+						return
+					}
+				}
+				done <- nil
+			}()
+		}
+		for range 2 {
+			if err := <-done; err != nil {
+				t.Error(err)
+			}
+		}
+		if opened != 1 || !first.CAN() || !second.CAN() {
+			t.Errorf("opened %d times", opened)
+		}
+		first.Close()
+		first.Close()
+		if _, err := second.Ask(ctx, "010C"); err != nil {
+			t.Errorf("the first one took it along: %v", err)
+		}
+		a.Mishap(standin.ATDead)
+		if _, err := second.Ask(ctx, "010C"); err == nil {
+			t.Error("it is dead and answers")
+		}
+		if _, err := second.Ask(ctx, "010C"); err == nil || !strings.Contains(err.Error(), "no longer answers") {
+			t.Errorf("%v", err)
+		}
+		second.Close()
+		a.Mend()
+		third := scanner(t, d)
+		if _, err := third.Ask(ctx, "010C"); err != nil || opened != 2 {
+			t.Errorf("%v, opened %d times", err, opened)
+		}
+	})
+}

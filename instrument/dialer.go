@@ -27,6 +27,8 @@ type Dialer struct {
 	// Allowed are names of serial devices that may be opened though the system does not list
 	// them. Only who starts the program says so.
 	Allowed []string
+	// Pool lets several use one scan adapter at a time; nil: the first has it to himself.
+	Pool *Pool
 	// Wire opens a connection to an address; nil is a socket. Tests join instruments in memory.
 	Wire func(ctx context.Context, address string) (net.Conn, error)
 }
@@ -103,6 +105,14 @@ func (d Dialer) Scanner(ctx context.Context, dev record.Device) (Scanner, error)
 		}
 		return a, nil
 	}
+	if d.Pool == nil {
+		return d.openAT(ctx, dev)
+	}
+	return d.Pool.scanner(dev.Address, func() (Scanner, error) { return d.openAT(ctx, dev) })
+}
+
+// openAT connects to a scan adapter with AT commands.
+func (d Dialer) openAT(ctx context.Context, dev record.Device) (Scanner, error) {
 	l, err := d.link(ctx, dev)
 	if err != nil {
 		return nil, err

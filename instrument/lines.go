@@ -7,6 +7,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 	"unicode"
 	"unicode/utf8"
@@ -41,6 +42,9 @@ type Lines struct {
 	n      int64
 	first  bool      // the next line is the first: it may have begun before
 	passed time.Time // when the last reading was passed on
+
+	mu   sync.Mutex
+	seen []string // the last lines as they came
 }
 
 // attachLines reads a link as lines of a format.
@@ -65,6 +69,24 @@ func (x *Lines) heard() {
 	now := time.Now()
 	x.usual += (now.Sub(x.came) - x.usual) / 4
 	x.came = now
+}
+
+// mostSeen is how many lines are shown as they came.
+const mostSeen = 4
+
+// show keeps a line for whoever sets the instrument up.
+func (x *Lines) show(line []byte) {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	x.seen = append(x.seen, clip(string(line)))
+	x.seen = x.seen[max(len(x.seen)-mostSeen, 0):]
+}
+
+// Seen are the last lines as they came.
+func (x *Lines) Seen() []string {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	return slices.Clone(x.seen)
 }
 
 // aboutOf is what the shop has written down of an instrument that says nothing of itself.
@@ -130,12 +152,19 @@ func (x *Lines) Next(ctx context.Context) (Reading, error) {
 			return Reading{}, fmt.Errorf("%s no longer answers", x.about.Name)
 		default:
 			x.heard()
+			x.show(line)
 			first := x.first
 			x.first = false
 			values, says := ParseLine(x.format, line)
 			switch {
 			case says == "":
 				mean.add(values)
+			case len(x.format.Columns) == 0: // it is being set up
+				if time.Since(x.passed) < thinTo {
+					continue
+				}
+				x.passed = time.Now()
+				return x.nothing(says, 0), nil
 			case first: // it may have been on its way when the connection was made
 			default:
 				lost++
@@ -194,8 +223,11 @@ func ParseLine(f record.LineFormat, line []byte) ([]Value, string) {
 	if !utf8.Valid(line) {
 		return nil, "a line is not text; is the speed right?"
 	}
-	fields := splitLine(f, string(line))
+	fields := SplitLine(f, string(line))
 	var out []Value
+	if len(f.Columns) == 0 {
+		return nil, "nobody has said yet what its columns measure"
+	}
 	for _, c := range f.Columns {
 		if c.At > len(fields) {
 			return nil, fmt.Sprintf("a line has %d columns and column %d is read", len(fields), c.At)
@@ -218,8 +250,8 @@ func ParseLine(f record.LineFormat, line []byte) ([]Value, string) {
 	return out, ""
 }
 
-// splitLine takes a line apart at its separator.
-func splitLine(f record.LineFormat, line string) []string {
+// SplitLine takes a line apart at its separator.
+func SplitLine(f record.LineFormat, line string) []string {
 	switch f.Separator {
 	case "blank":
 		return strings.Fields(line)

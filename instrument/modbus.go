@@ -80,7 +80,7 @@ func (d Dialer) openModbus(ctx context.Context, dev record.Device) (*Modbus, err
 		m.Close()
 		return nil, err
 	}
-	if _, err := m.take(ctx); err != nil { // what is set up wrong is said before anything is begun
+	if _, err := m.take(ctx); err != nil && len(m.spans) > 0 { // what is set up wrong is said before anything is begun
 		m.Close()
 		return nil, err
 	}
@@ -146,6 +146,9 @@ func (m *Modbus) take(context.Context) (Reading, error) {
 	began := time.Now()
 	m.n++
 	r := Reading{N: m.n}
+	if len(m.spans) == 0 {
+		r.Fault = "nobody has said yet what its registers hold"
+	}
 	for _, s := range m.spans {
 		kind := modbus.HOLDING_REGISTER
 		if s.function == 4 {

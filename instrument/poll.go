@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"wexter/core/obd"
@@ -15,7 +16,7 @@ import (
 // watched are the live data that are read again and again when a car has them, those that
 // change fast first; slow are those that do not, which are read now and then.
 var (
-	watched = []byte{0x06, 0x07, 0x08, 0x09, 0x0C, 0x0B, 0x10, 0x04, 0x11, 0x2C, 0x2D, 0x2E, 0x32, 0x6B, 0x0D}
+	watched = []byte{0x0C, 0x06, 0x07, 0x08, 0x09, 0x0B, 0x10, 0x04, 0x11, 0x2C, 0x2D, 0x2E, 0x32, 0x6B, 0x0D}
 	slow    = []byte{0x05, 0x0F, 0x2F, 0x33, 0x42, 0x46, 0x1F}
 )
 
@@ -41,6 +42,7 @@ type Poller struct {
 	stamps  stamps
 	n       int64
 	empty   int // answers in a row that brought nothing
+	rest    atomic.Int64
 }
 
 // Poll asks a car what live data it has and reads them from then on; it takes the scanner
@@ -110,12 +112,23 @@ func (p *Poller) Do(context.Context, Command) error { return errByHand }
 // Close lets the adapter go.
 func (p *Poller) Close() error { return p.scanner.Close() }
 
+// Rest says how long to wait between requests: nothing on a bench, longer where somebody only
+// wants to see that the car answers.
+func (p *Poller) Rest(d time.Duration) { p.rest.Store(int64(d)) }
+
 // mostEmpty is how many answers in a row may bring nothing before it is a fault.
 const mostEmpty = 3
 
 // Next asks for the next data and waits for them.
 func (p *Poller) Next(ctx context.Context) (Reading, error) {
 	for {
+		if d := time.Duration(p.rest.Load()); d > 0 && p.n > 0 {
+			select {
+			case <-ctx.Done():
+				return Reading{}, ctx.Err()
+			case <-time.After(d):
+			}
+		}
 		pids := p.turn()
 		began := time.Now()
 		lines, err := p.scanner.Ask(ctx, fmt.Sprintf("01%X", pids))

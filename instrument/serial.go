@@ -60,6 +60,7 @@ func (d Dialer) serial(name string, baud int) (io.ReadWriteCloser, error) {
 		free()
 		return nil, portSays(name, err)
 	}
+	_ = p.ResetInputBuffer() // what came before nobody waited for
 	return &lockedPort{p, free}, nil
 }
 

@@ -83,7 +83,7 @@ func (b *Bench) Start(ctx context.Context, kind record.RunKind) error {
 	origin := b.last.Time
 	b.mu.Unlock()
 	r, err := b.hub.shop.BeginRun(ctx, b.test, casework.NewLive{Kind: kind, Origin: origin, Planned: seconds,
-		From: record.Source{Address: b.device.Address, Name: a.Name, Serial: a.Serial, Session: a.Session}})
+		From: record.Source{Address: b.source.device.Address, Name: a.Name, Serial: a.Serial, Session: a.Session}})
 	if err != nil {
 		return err
 	}

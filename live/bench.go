@@ -3,6 +3,7 @@ package live
 import (
 	"context"
 	"fmt"
+	"log/slog"
 	"strings"
 	"sync"
 	"time"
@@ -49,7 +50,7 @@ type Bench struct {
 	hub    *Hub
 	test   string
 	number string
-	device record.Device
+	source *source
 	cancel context.CancelFunc
 
 	mu        sync.Mutex
@@ -111,46 +112,24 @@ func (b *Bench) diskSays(err error) {
 	}
 }
 
-// read keeps a connection to the module and takes its readings.
-func (b *Bench) read(ctx context.Context) {
-	wait := 200 * time.Millisecond
-	for ctx.Err() == nil {
-		g, err := b.hub.dial(ctx, b.device)
-		if err == nil {
-			err = b.connected(g)
-			if err == nil {
-				wait = 200 * time.Millisecond
-				err = b.listen(ctx, g)
-			}
-			g.Close()
-			b.mu.Lock()
-			b.gauge = nil
-			b.mu.Unlock()
-		}
-		if ctx.Err() != nil {
-			return
-		}
-		b.mu.Lock()
-		if b.status != Lost {
-			words := casework.Upper(err.Error()) + "."
-			if b.leg != nil {
-				words += " Look at its cable and its power. The leg waits; what was read is kept, and the gap is not judged."
-			}
-			b.has = false
-			b.say(Lost, words)
-		}
-		b.mu.Unlock()
-		select {
-		case <-ctx.Done():
-		case <-time.After(wait):
-		}
-		wait = min(2*wait, 2*time.Second)
+// gone says that the module no longer answers, and why.
+func (b *Bench) gone(words string) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.gauge = nil
+	if b.status == Lost {
+		return
 	}
+	if b.leg != nil {
+		words += " Look at its cable and its power. The leg waits; what was read is kept, and the gap is not judged."
+	}
+	b.has = false
+	b.say(Lost, words)
 }
 
 // connected takes a module that answers. A leg goes on only when it is the module
 // the leg began with and its clock has gone on.
-func (b *Bench) connected(g instrument.Instrument) error {
+func (b *Bench) connected(g instrument.Instrument) {
 	a := g.About()
 	b.mu.Lock()
 	l := b.leg
@@ -169,13 +148,16 @@ func (b *Bench) connected(g instrument.Instrument) error {
 		}, "The module restarted: the leg ends where its readings ended. Repeat it.")
 	}
 	// What was wrong stays said until a reading has come: take says when it has.
-	return b.note(func(su *record.Setup) {
+	err := b.note(func(su *record.Setup) {
 		in := &su.Instrument
 		in.Name, in.Range, in.Resolution, in.CalibratedOn = a.Name, a.Range, a.Resolution, a.CalibratedOn
 		if su.Reference == 0 && a.Orifice > 0 {
 			su.Reference = a.Orifice
 		}
 	})
+	if err != nil { // it is read all the same
+		slog.Error("the set-up does not say what it was read with", "test", b.test, "err", err)
+	}
 }
 
 // note writes into the set-up and reads the test again.
@@ -197,16 +179,6 @@ func (b *Bench) Refresh() error {
 	b.live = t
 	b.changed()
 	return nil
-}
-
-func (b *Bench) listen(ctx context.Context, g instrument.Instrument) error {
-	for {
-		r, err := g.Next(ctx)
-		if err != nil {
-			return err
-		}
-		b.close(b.take(r))
-	}
 }
 
 // close ends the leg as its last reading said.
@@ -445,4 +417,4 @@ func (b *Bench) judge(ctx context.Context) {
 }
 
 // Address is the module's.
-func (b *Bench) Address() string { return b.device.Address }
+func (b *Bench) Address() string { return b.source.device.Address }

@@ -2,7 +2,6 @@ package live
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"log/slog"
 	"sync"
@@ -33,6 +32,7 @@ type Hub struct {
 
 	mu      sync.Mutex
 	benches map[string]*Bench
+	sources map[string]*source
 
 	commit sync.Mutex // one commit at a time
 }
@@ -40,7 +40,7 @@ type Hub struct {
 // New starts a hub; Close ends it.
 func New(shop *casework.Shop, dial Dial) *Hub {
 	ctx, cancel := context.WithCancel(context.Background())
-	h := &Hub{shop: shop, dial: dial, ctx: ctx, cancel: cancel, benches: map[string]*Bench{}}
+	h := &Hub{shop: shop, dial: dial, ctx: ctx, cancel: cancel, benches: map[string]*Bench{}, sources: map[string]*source{}}
 	h.wg.Go(h.keep)
 	return h
 }
@@ -80,6 +80,7 @@ func (h *Hub) keep() {
 				h.Leave(b.test)
 			}
 		}
+		h.idle()
 	}
 }
 
@@ -145,24 +146,24 @@ func (h *Hub) Look(test string) (*Bench, bool) {
 	return b, ok
 }
 
-// Join connects the bench of a test to a module. Another bench's module is refused.
+// Join connects the bench of a test to a module. One that is on another bench is taken over
+// when nothing is read there and nobody looks; otherwise it is refused.
 func (h *Hub) Join(ctx context.Context, test, address string) error {
 	d, err := h.shop.Device(ctx, record.Module, address)
 	if err != nil {
 		return err
 	}
-	h.mu.Lock()
-	for _, b := range h.benches {
-		if b.device.Address == address && b.test != test {
-			h.mu.Unlock()
+	for _, b := range h.all() {
+		switch {
+		case b.Address() != address:
+		case b.test == test:
+			return nil
+		case b.reading() || b.watched():
 			return &casework.Problem{Field: "module", Sentence: fmt.Sprintf("%s is on another bench (%s); let it go there first", d.Name, b.number)}
+		default:
+			h.Leave(b.test)
 		}
 	}
-	if b := h.benches[test]; b != nil && b.device.Address == address {
-		h.mu.Unlock()
-		return nil
-	}
-	h.mu.Unlock()
 	if b, ok := h.Look(test); ok {
 		if b.reading() {
 			return &casework.Problem{Field: "module", Sentence: "A leg is being read; stop it before another module is taken"}
@@ -173,6 +174,17 @@ func (h *Hub) Join(ctx context.Context, test, address string) error {
 	return err
 }
 
+// watchedFor is how long after a look somebody counts as looking: a page asks ten times a
+// second.
+const watchedFor = 2 * time.Second
+
+// watched reports whether somebody looks at the bench.
+func (b *Bench) watched() bool {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return time.Since(b.looked) < watchedFor
+}
+
 func (h *Hub) open(ctx context.Context, test string, d record.Device, l *leg) (*Bench, error) {
 	t, err := h.shop.LiveTest(ctx, test)
 	if err != nil {
@@ -181,34 +193,41 @@ func (h *Hub) open(ctx context.Context, test string, d record.Device, l *leg) (*
 	if t.Case.Stage == record.Closed {
 		return nil, &casework.Problem{Sentence: "case " + t.Case.Number + " is closed; open a new one for this car"}
 	}
+	s, err := h.source(d)
+	if err != nil {
+		return nil, err
+	}
 	bctx, cancel := context.WithCancel(h.ctx)
-	b := &Bench{hub: h, test: test, number: t.Case.Number, device: d, live: t, cancel: cancel, leg: l, status: Looking, looked: time.Now()}
+	b := &Bench{hub: h, test: test, number: t.Case.Number, source: s, live: t, cancel: cancel, leg: l, status: Looking, looked: time.Now()}
 	if l != nil {
 		l.replay(t)
 		if n := len(l.log.Time); n > 0 {
 			b.clock = clock{last: l.run.Origin + l.log.Time[n-1], runs: true}
 		}
 	}
+	if old, err := h.put(b); err != nil || old != nil {
+		cancel()
+		return old, err
+	}
+	h.wg.Go(func() { b.judge(bctx) })
+	s.join(b)
+	return b, nil
+}
+
+// put lists a bench, or returns the one that was quicker.
+func (h *Hub) put(b *Bench) (*Bench, error) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	if h.ctx.Err() != nil {
-		cancel()
-		return nil, errors.New("Wexter is closing")
-	}
-	if old := h.benches[test]; old != nil {
-		cancel()
+	if old := h.benches[b.test]; old != nil {
 		return old, nil
 	}
 	for _, o := range h.benches {
-		if o.device.Address == d.Address {
-			cancel()
+		if o.source == b.source {
 			return nil, &casework.Problem{Field: "module", Sentence: fmt.Sprintf("this module is on another bench (%s); let it go there first", o.number)}
 		}
 	}
-	h.benches[test] = b
-	h.wg.Go(func() { b.read(bctx) })
-	h.wg.Go(func() { b.judge(bctx) })
-	return b, nil
+	h.benches[b.test] = b
+	return nil, nil
 }
 
 // Leave lets a module go. A leg that is being read keeps it.
@@ -220,6 +239,7 @@ func (h *Hub) Leave(test string) {
 		return
 	}
 	b.cancel()
+	b.source.leave(b)
 	delete(h.benches, test)
 }
 

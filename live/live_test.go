@@ -134,7 +134,8 @@ func newTest(t *testing.T, s *casework.Shop, address string, volume float64, arc
 	must(t, err)
 	id, err = s.StartTest(ctx, "", caseID, "")
 	must(t, err)
-	must(t, s.AddDevice(ctx, "", casework.NewDevice{Kind: record.Module, Name: "module", Address: address}))
+	_, err = s.AddDevice(ctx, "", casework.NewDevice{Kind: record.Module, Name: "module", Address: address})
+	must(t, err)
 	must(t, s.NoteGauge(ctx, id, func(su *record.Setup) {
 		su.Level, su.VolumeTolerance, su.Wet = 1-(volume-su.Extra)/su.Tank, 0.06, false
 		for _, x := range s.Book.Archetypes[0].Seal {

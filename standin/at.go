@@ -250,3 +250,10 @@ func bare(line string, can bool) []string {
 	}
 	return []string{fmt.Sprintf("%X: ", first&15) + strings.Join(f[2:], " ")}
 }
+
+// Mend gives an adapter that was dead its prompt back.
+func (a *AT) Mend() {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	a.pulled = false
+}

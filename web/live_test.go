@@ -309,7 +309,7 @@ func TestAdaptersOfOtherCarsAreFolded(t *testing.T) {
 		{casework.NewDevice{Name: "own", For: own.Case.Number}, 2, 1, true},
 	} {
 		step.n.Kind, step.n.Address = record.Adapter, "127.0.0.1:"+strconv.Itoa(4190+len(step.n.Name))
-		if err := b.shop.AddDevice(context.Background(), step.n.Name, step.n); err != nil {
+		if _, err := b.shop.AddDevice(context.Background(), step.n.Name, step.n); err != nil {
 			t.Fatal(err)
 		}
 		_, body := b.get(at + "/scan")

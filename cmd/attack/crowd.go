@@ -281,7 +281,7 @@ func liveTest(ctx context.Context, s *casework.Shop, address string) (string, er
 	if err != nil {
 		return "", err
 	}
-	if err := s.AddDevice(ctx, "", casework.NewDevice{Kind: record.Module, Name: "attacked", Address: address}); err != nil {
+	if _, err := s.AddDevice(ctx, "", casework.NewDevice{Kind: record.Module, Name: "attacked", Address: address}); err != nil {
 		return "", err
 	}
 	test, err := s.StartTest(ctx, "", id, "")

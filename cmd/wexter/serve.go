@@ -36,7 +36,7 @@ import (
 
 // reachFlags adds the flags that say how instruments are reached.
 func reachFlags(fs *flag.FlagSet) *instrument.Dialer {
-	d := &instrument.Dialer{}
+	d := &instrument.Dialer{Pool: &instrument.Pool{}}
 	fs.DurationVar(&d.Patience, "patience", 0, "how long an instrument may take to answer, where the usual is too short")
 	fs.Func("serial", "a serial device that may be used though the system does not list it; more than once allows several", func(name string) error {
 		d.Allowed = append(d.Allowed, name)
@@ -144,7 +144,7 @@ func startStandins(ctx context.Context, s *casework.Shop, cars []string) error {
 		}
 		go func() { _ = cmd.Wait() }()
 		f := strings.Fields(line)
-		if err := s.AddDevice(ctx, "", casework.NewDevice{Kind: record.DeviceKind(i.Kind), Name: i.Name, Address: f[len(f)-1], For: i.For}); err != nil {
+		if _, err := s.AddDevice(ctx, "", casework.NewDevice{Kind: record.DeviceKind(i.Kind), Name: i.Name, Address: f[len(f)-1], For: i.For}); err != nil {
 			return err
 		}
 	}
@@ -199,7 +199,7 @@ func bringCars(ctx context.Context, s *casework.Shop, self string, cases map[str
 		if !ok {
 			continue
 		}
-		if err := s.AddDevice(ctx, "", d); err != nil && ctx.Err() == nil {
+		if _, err := s.AddDevice(ctx, "", d); err != nil && ctx.Err() == nil {
 			slog.Error("an instrument of the demo could not be listed", "error", err)
 		}
 	}

@@ -214,8 +214,6 @@ func (f LineFormat) Check() error {
 		return unfit("separator", "the numbers of a line are separated by a comma, a semicolon, a tab or blanks")
 	case f.Comma && f.Separator == "comma":
 		return unfit("separator", "a comma cannot both separate the numbers and stand in them")
-	case len(f.Columns) == 0:
-		return unfit("columns", "no column of the line is read; say what at least one of them measures")
 	case len(f.Columns) > MostColumns:
 		return unfit("columns", "at most %d columns are read", MostColumns)
 	}
@@ -260,6 +258,11 @@ const (
 // ModbusTypes lists them.
 func ModbusTypes() []ModbusType { return []ModbusType{Int16, Uint16, Int32, Uint32, Float32} }
 
+// Says names the type in words.
+func (t ModbusType) Says() string {
+	return map[ModbusType]string{Uint16: "16 bit", Int16: "16 bit, with sign", Uint32: "32 bit", Int32: "32 bit, with sign", Float32: "32 bit float"}[t]
+}
+
 // Words is how many registers a value of the type takes.
 func (t ModbusType) Words() int {
 	switch t {
@@ -289,8 +292,6 @@ func (f ModbusFormat) Check() error {
 		return unfit("rate", "registers are read between once a minute and 20 times a second")
 	case f.Parity != "" && f.Parity != "none" && f.Parity != "even" && f.Parity != "odd":
 		return unfit("parity", "the parity is none, even or odd")
-	case len(f.Registers) == 0:
-		return unfit("registers", "no register is read; give at least one")
 	case len(f.Registers) > MostColumns:
 		return unfit("registers", "at most %d registers are read", MostColumns)
 	}
@@ -314,6 +315,39 @@ func (f ModbusFormat) Check() error {
 		seen[r.Quantity] = true
 	}
 	return nil
+}
+
+// SetUp reports whether it is known what the instrument measures: what says so itself always
+// is, a line of numbers or a Modbus unit once somebody has looked at it.
+func (d Device) SetUp() bool {
+	switch d.Driver {
+	case NumberLines:
+		return len(d.Settings.Lines.Columns) > 0
+	case ModbusUnit:
+		return len(d.Settings.Modbus.Registers) > 0
+	}
+	return true
+}
+
+// Scaling is how a quantity of the instrument is read, where the shop has said so.
+func (d *Device) Scaling(q Quantity) *Scaling {
+	for i := range d.Settings.Lines.Columns {
+		if c := &d.Settings.Lines.Columns[i]; d.Driver == NumberLines && c.Quantity == q {
+			return &c.Scaling
+		}
+	}
+	for i := range d.Settings.Modbus.Registers {
+		if r := &d.Settings.Modbus.Registers[i]; d.Driver == ModbusUnit && r.Quantity == q {
+			return &r.Scaling
+		}
+	}
+	return nil
+}
+
+// Past reports whether the instrument is past the date of its calibration.
+func (d Device) Past(now time.Time) bool {
+	due, err := time.ParseInLocation(time.DateOnly, d.Settings.DueOn, now.Location())
+	return err == nil && now.After(due.AddDate(0, 0, 1))
 }
 
 // Check says in a sentence what of a device cannot be, apart from its address.

@@ -283,6 +283,15 @@ func Format(si float64, k Kind, symbol string, n int) string {
 	return Digits(u.FromSI(si), n) + " " + u.Symbol
 }
 
+// Fixed writes an SI value in the named unit with so many decimals and the unit behind it: a
+// figure that is watched does not change its width.
+func Fixed(si float64, k Kind, symbol string, decimals int) string {
+	u := Must(symbol, k)
+	step := math.Pow(10, float64(decimals))
+	x := math.Round(u.FromSI(si)*step)/step + 0 // no minus before a nought
+	return strings.Replace(strconv.FormatFloat(x, 'f', decimals, 64), "-", "−", 1) + " " + u.Symbol
+}
+
 // Digits writes x with n significant digits and never in scientific notation.
 func Digits(x float64, n int) string {
 	if math.IsNaN(x) || math.IsInf(x, 0) {
