@@ -1,9 +1,12 @@
-// Package instrument speaks to instruments on this computer's own network: the
-// pressure and temperature module and the scan adapter, each by its address, and
-// the replay of a log as if it came from a module.
+// Package instrument speaks to instruments: over the network to addresses that the shop
+// has written down, and at serial devices that the system lists.
 //
-// A module sends one JSON object a line over TCP. The first says what it is (About),
-// every further one is a Reading, ten times a second by the module's own clock. A
-// client may send Commands when the module lists them; the answer is the next line
-// with "done". Simulated and real modules speak the same lines.
+// There is a driver for each way of speaking, and all give an Instrument: a Module says
+// itself what it is, in lines of JSON; Lines reads what prints a line of numbers; Modbus
+// reads registers; a Poller reads live data of a car through a Scanner, which is an
+// Adapter that says what it is or an AT one with set-up commands and a prompt. A Dialer
+// chooses the driver of a device.
+//
+// What was sent and is no reading never becomes a number: it is a Reading with a Fault, in
+// words that a technician can act on.
 package instrument

@@ -10,6 +10,7 @@ import (
 
 	"wexter/core/decay"
 	"wexter/core/gas"
+	"wexter/core/units"
 )
 
 // calm is a tank on a still day: known volume, little noise.
@@ -439,5 +440,25 @@ func TestSameInputSameResult(t *testing.T) {
 	a, b := judge(t, setup(), l...), judge(t, setup(), l...)
 	if fmt.Sprint(a) != fmt.Sprint(b) {
 		t.Error("two judgements of one test differ")
+	}
+}
+
+// What the step and the rate of a gauge cost, as docs/instruments.md has it: the half width
+// of the diameter in per cent, for a hole of the limit in 33 L.
+func TestWhatAGaugeCosts(t *testing.T) {
+	for _, c := range []struct {
+		name             string
+		step, rate       float64 // inH2O, readings a second
+		seconds, percent float64
+	}{{"a module", 0.01, 10, 20, 5}, {"10 bit", 0.06, 10, 20, 8}, {"10 bit, slow", 0.06, 1, 20, 12}, {"10 bit of a wide range", 0.12, 10, 20, 10},
+		{"8 bit", 0.25, 10, 20, 13}, {"once a minute", 0.02, 1.0 / 60, 180, 8}, {"by eye", 0.1, 1.0 / 15, 45, 17}} {
+		t.Run(c.name, func(t *testing.T) {
+			step := c.step * units.InH2O
+			p, err := decay.PlanHold(decay.PlanInput{Setup: decay.Setup{Volume: 0.033, VolumeTolerance: 0.05, Barometer: 101325, Temperature: 293.15, Resolution: step},
+				Start: 13 * units.InH2O, Noise: math.Max(step/2, 2), Rate: c.rate, DriftLeg: 60})
+			if err != nil || p.Hold != c.seconds || math.Abs(100*p.HalfWidth-c.percent) > 0.6 {
+				t.Errorf("%.0f s, %.2f %%, %v; the page says %.0f s, %.0f %%", p.Hold, 100*p.HalfWidth, err, c.seconds, c.percent)
+			}
+		})
 	}
 }
