@@ -18,6 +18,7 @@ type AdapterAbout struct {
 	Simulated bool   `json:"simulated"`
 
 	Commands []string `json:"commands,omitempty"` // parts whose valves it can command
+	Keeps    bool     `json:"keeps,omitempty"`    // it lets a valve go that nobody asks for again
 	Modes    []string `json:"modes,omitempty"`    // of a simulated car's driver
 }
 

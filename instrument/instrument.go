@@ -113,6 +113,9 @@ type Command struct {
 	Target  float64 `json:"pa,omitempty"`
 	Seconds float64 `json:"s,omitempty"`     // of Run
 	Words   string  `json:"words,omitempty"` // of Ask
+	// Keep is for how long what is commanded stands, s, unless Keep is sent again: then the
+	// rig opens by itself.
+	Keep float64 `json:"keep_s,omitempty"`
 }
 
 // The commands: how the rig's ports stand, and, for a simulated module, mishaps.
@@ -127,8 +130,9 @@ const (
 	Closed = "closed" // known orifice shut
 	Unplug = "unplug" // the sensor's cable is off
 	Replug = "replug"
-	Run    = "run" // steps the clock of a simulated module that stands
-	Ask    = "ask" // words, to an instrument on a simulated car that takes them
+	Run    = "run"  // steps the clock of a simulated module that stands
+	Keep   = "keep" // what was commanded goes on for Keep seconds more
+	Ask    = "ask"  // words, to an instrument on a simulated car that takes them
 )
 
 // OwnClock is the session of instruments without a clock of their own: their readings have

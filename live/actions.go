@@ -127,6 +127,7 @@ func work(ctx context.Context, g instrument.Instrument, commands []instrument.Co
 	a := g.About()
 	for _, c := range commands {
 		if a.Can(c.Do) {
+			c.Keep = keepSeconds
 			if err := g.Do(ctx, c); err != nil {
 				return refuse("The rig does not do it: %v", err)
 			}
@@ -258,7 +259,7 @@ func (b *Bench) Rig(ctx context.Context, command string) error {
 	case soon != nil:
 		return soon
 	}
-	if err := g.Do(ctx, instrument.Command{Do: command, Target: target}); err != nil {
+	if err := g.Do(ctx, instrument.Command{Do: command, Target: target, Keep: keepSeconds}); err != nil {
 		return refuse("The rig does not do it: %v", err)
 	}
 	return nil

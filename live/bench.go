@@ -62,6 +62,7 @@ type Bench struct {
 	starting  bool      // a leg is being begun
 	relieved  bool      // the rig was told to open, over what is permitted
 	moved     time.Time // when the rig was last told to charge or to draw
+	kept      time.Time // when it was last told to stay as it is
 	disk      string    // when readings cannot be written
 	last      instrument.Reading
 	has       bool
@@ -356,6 +357,36 @@ func (b *Bench) release(g instrument.Instrument, kind record.RunKind) {
 	}
 	if kind == record.RunReference {
 		_ = g.Do(ctx, instrument.Command{Do: instrument.Closed})
+	}
+}
+
+// attend sees to it that a rig that is worked from here is never left alone. As long as
+// somebody looks it is told to stay as it is, otherwise it opens by itself: when this program
+// is killed, when the link is gone. When nobody has looked for a while the leg ends and the rig
+// is opened from here.
+func (b *Bench) attend() {
+	b.mu.Lock()
+	g, l := b.gauge, b.leg
+	works := g != nil && b.about.Can(instrument.Charge)
+	alone := works && l != nil && !l.ending && time.Since(b.looked) > aloneAfter
+	keep := works && !alone && b.about.Can(instrument.Keep) && time.Since(b.looked) <= aloneAfter && time.Since(b.kept) >= keepEvery
+	if keep {
+		b.kept = time.Now()
+	}
+	b.mu.Unlock()
+	if alone {
+		b.end(func(r *record.Run) {
+			r.Watched = true
+			r.Notes = append(r.Notes, "Nobody was looking for a minute: the rig was opened, and the leg ends there.")
+		}, "Nobody was looking for a minute: the rig was opened. What was read is kept.")
+		b.hub.wg.Go(func() { b.release(g, l.run.Kind) })
+	}
+	if keep {
+		b.hub.wg.Go(func() {
+			ctx, cancel := context.WithTimeout(b.hub.ctx, keepEvery)
+			defer cancel()
+			_ = g.Do(ctx, instrument.Command{Do: instrument.Keep, Keep: keepSeconds}) // one that does not hear it opens
+		})
 	}
 }
 

@@ -20,6 +20,9 @@ const (
 	commitEvery   = 200 * time.Millisecond
 	estimateEvery = 500 * time.Millisecond
 	idleAfter     = 30 * time.Second // without a leg and without anybody looking
+	aloneAfter    = 60 * time.Second // nobody looks at a rig that is worked from here
+	keepEvery     = 10 * time.Second // it is said that somebody still looks
+	keepSeconds   = 60.0             // s for which a rig stays as it is without that
 )
 
 // Hub holds the benches that are live.
@@ -79,6 +82,7 @@ func (h *Hub) keep() {
 			if idle {
 				h.Leave(b.test)
 			}
+			b.attend()
 		}
 		h.idle()
 	}
@@ -241,6 +245,11 @@ func (h *Hub) Leave(test string) {
 	b.cancel()
 	b.source.leave(b)
 	delete(h.benches, test)
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if g := b.gauge; g != nil && !b.moved.IsZero() { // it was charged or drawn from here
+		h.wg.Go(func() { b.release(g, "") })
+	}
 }
 
 // Resume takes up the legs that were being read when the program stopped: the

@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"testing/synctest"
 	"time"
@@ -47,6 +48,9 @@ func must(t *testing.T, err error) {
 type wires struct {
 	mu sync.Mutex
 	at map[string]*wire
+
+	deaf    atomic.Bool  // nothing that is sent arrives
+	dialled atomic.Int64 // connections
 }
 
 // wire is a listener in memory.
@@ -85,7 +89,8 @@ func (ws *wires) dial(ctx context.Context, d record.Device) (instrument.Instrume
 	mine, theirs := net.Pipe()
 	select {
 	case w.calls <- theirs:
-		wire := func(context.Context, string) (net.Conn, error) { return mine, nil }
+		ws.dialled.Add(1)
+		wire := func(context.Context, string) (net.Conn, error) { return deafConn{mine, &ws.deaf}, nil }
 		return instrument.Dialer{Wire: wire}.Module(ctx, address)
 	case <-w.done:
 		return nil, errors.New("nothing answers at " + address)

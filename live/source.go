@@ -176,6 +176,7 @@ func (s *source) hurry(g instrument.Instrument, rest time.Duration) {
 func (s *source) leave(b *Bench) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
+	s.looked = time.Now() // its rig may still have to be opened
 	s.benches = slices.DeleteFunc(s.benches, func(x *Bench) bool { return x == b })
 }
 

@@ -173,7 +173,7 @@ func accept(ctx context.Context, l net.Listener, talk func(context.Context, net.
 func (a *Adapter) talk(ctx context.Context, conn net.Conn) {
 	say := instrument.AdapterAbout{Protocol: 1, Adapter: "scan adapter, " + a.car.Name, Simulated: true}
 	if a.plant != nil {
-		say.Commands = a.plant.commands()
+		say.Commands, say.Keeps = a.plant.commands(), true
 		for _, m := range sim.Modes() {
 			say.Modes = append(say.Modes, string(m))
 		}

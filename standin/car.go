@@ -70,7 +70,8 @@ type Plant struct {
 	clock *Clock
 	last  float64 // the clock's time up to which the car has come
 	woken bool
-	bench bool // sealed for a hold
+	bench bool              // sealed for a hold
+	held  map[string]*lease // valves that are commanded for a while, by part
 }
 
 // NewPlant builds the car of a file; what is not known or not possible is said.
@@ -87,7 +88,7 @@ func NewPlant(f CarFile, b knowledge.Book, speed float64) (*Plant, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the car's file: %w", err)
 	}
-	p := &Plant{file: f, book: b}
+	p := &Plant{file: f, book: b, held: map[string]*lease{}}
 	if p.clock, err = NewClock(speed); err != nil {
 		return nil, err
 	}
@@ -236,6 +237,7 @@ func (p *Plant) at(f func(c *sim.Car) error) error {
 	if err := p.wake(); err != nil {
 		return err
 	}
+	p.expire()
 	now := p.clock.Now()
 	dt := now - p.last
 	p.last = now
@@ -252,6 +254,35 @@ func (p *Plant) at(f func(c *sim.Car) error) error {
 		}
 	}
 	return f(p.car)
+}
+
+// expire lets go of the valves whose command nobody has asked for again. On a clock that is
+// stepped nothing happens between two steps. The lock is held.
+func (p *Plant) expire() {
+	for part, l := range p.held {
+		if l.over() && !p.clock.Stepped() {
+			_ = p.car.Command(part, -1)
+			delete(p.held, part)
+		}
+	}
+}
+
+// unseal takes the power from what was powered to seal the car.
+func (p *Plant) unseal(c *sim.Car) error {
+	a, ok := p.book.Archetype(c.Vapour)
+	if !ok {
+		return nil
+	}
+	p.bench = false // the next command seals it again
+	for k, s := range a.Settings() {
+		if s != plumbing.Powered {
+			continue
+		}
+		if err := c.Set(k, ""); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // State is what a simulated adapter can show besides what a car's unit says.
@@ -339,7 +370,7 @@ func (p *Plant) commands() []string { return p.car.Commandable() }
 // "mend PART", "refuel 60", and "run 30" for a clock that is stepped, s.
 func (p *Plant) tell(words string) error {
 	f := strings.Fields(words)
-	bad := errors.New("command PART PERCENT|release, drive MODE, set PART open|shut|powered|plugged|rest, fault KEY SEVERITY, mend PART, refuel PERCENT, run SECONDS")
+	bad := errors.New("command PART PERCENT [for SECONDS]|release, keep SECONDS, drive MODE, set PART open|shut|powered|plugged|rest, fault KEY SEVERITY, mend PART, refuel PERCENT, run SECONDS")
 	if len(f) < 2 {
 		return bad
 	}
@@ -360,13 +391,32 @@ func (p *Plant) tell(words string) error {
 	return p.at(func(c *sim.Car) error {
 		switch {
 		case f[0] == "command" && len(f) == 3 && f[2] == "release":
+			delete(p.held, f[1])
 			return c.Command(f[1], -1)
-		case f[0] == "command" && len(f) == 3:
+		case f[0] == "command" && (len(f) == 3 || len(f) == 5 && f[3] == "for"):
 			v, err := number(f[2], 0, 100)
+			seconds := 0.0
+			if err == nil && len(f) == 5 {
+				seconds, err = number(f[4], 1, 600)
+			}
+			if err == nil {
+				err = c.Command(f[1], v/100)
+			}
 			if err != nil {
 				return err
 			}
-			return c.Command(f[1], v/100)
+			p.held[f[1]] = &lease{}
+			p.held[f[1]].take(seconds)
+			return nil
+		case f[0] == "keep" && len(f) == 2:
+			seconds, err := number(f[1], 1, 600)
+			if err != nil {
+				return err
+			}
+			for _, l := range p.held {
+				l.keep(seconds)
+			}
+			return nil
 		case f[0] == "drive" && len(f) == 2:
 			return c.Drive(sim.Mode(f[1]))
 		case f[0] == "set" && len(f) == 3:

@@ -64,6 +64,7 @@ type Module struct {
 	clock     *Clock
 	pacer     *Pacer
 	last      instrument.Reading // shown again while a clock that is stepped stands
+	lease     lease              // of how the rig stands
 }
 
 // NewModule makes one; noise is drawn from the model's seed, a draw a reading.
@@ -90,7 +91,7 @@ func newModule(v sim.Vessel, m Model, clock *Clock) (*Module, error) {
 	return &Module{plant: p, model: m, last: air, clock: clock, pacer: clock.Pace(), rng: mrand.New(mrand.NewPCG(m.Seed, 1)),
 		about: instrument.About{Protocol: 1, Name: m.Name, Serial: fmt.Sprintf("S%04d", m.Seed%10000), Session: hex.EncodeToString(session), Range: m.Range,
 			Resolution: m.Resolution, Rate: m.Rate, CalibratedOn: m.Calibrated, Orifice: v.Orifice, Simulated: true,
-			Commands: []string{instrument.Open, instrument.Seal, instrument.Charge, instrument.Draw, instrument.Plug, instrument.Car, instrument.Known, instrument.Closed, instrument.Unplug, instrument.Replug, instrument.Run}}}, nil
+			Commands: []string{instrument.Open, instrument.Seal, instrument.Charge, instrument.Draw, instrument.Plug, instrument.Car, instrument.Known, instrument.Closed, instrument.Unplug, instrument.Replug, instrument.Run, instrument.Keep}}}, nil
 }
 
 // About says what the module is.
@@ -135,8 +136,34 @@ const unplugged = "the sensor is unplugged"
 func (m *Module) Read() instrument.Reading {
 	m.mu.Lock()
 	defer m.mu.Unlock()
+	if m.expired() {
+		_ = m.plant.Set(sim.Open, 0)
+		m.plant.ShutKnown()
+	}
 	m.plant.Run(float64(m.n+1)/m.model.Rate - m.plant.Time())
 	return m.show(m.plant.Gauge(), m.plant.Wall())
+}
+
+// expired reports, once, that whoever worked the rig has not said for too long that he is
+// still there. On a clock that is stepped nothing happens between two steps.
+func (m *Module) expired() bool {
+	if m.clock.Stepped() || !m.lease.over() {
+		return false
+	}
+	m.lease.take(0)
+	return true
+}
+
+// leased notes for how long a command stands that was done.
+func (m *Module) leased(c instrument.Command) {
+	switch c.Do {
+	case instrument.Keep:
+		m.lease.keep(c.Keep)
+	case instrument.Open:
+		m.lease.take(0)
+	case instrument.Seal, instrument.Charge, instrument.Draw, instrument.Plug, instrument.Known:
+		m.lease.take(c.Keep)
+	}
 }
 
 // show is what the module makes of a true pressure (Pa gauge) and wall temperature (K).
@@ -167,7 +194,17 @@ func (m *Module) Do(ctx context.Context, c instrument.Command) error {
 	}
 	m.mu.Lock()
 	defer m.mu.Unlock()
+	err := m.work(c)
+	if err == nil {
+		m.leased(c)
+	}
+	return err
+}
+
+// work does a command. The lock is held.
+func (m *Module) work(c instrument.Command) error {
 	switch c.Do {
+	case instrument.Keep:
 	case instrument.Open, instrument.Seal, instrument.Charge, instrument.Draw:
 		return m.plant.Set(sim.Port(c.Do), c.Target)
 	case instrument.Plug:
@@ -355,4 +392,11 @@ func (s *server) read(ctx context.Context, c *client) {
 	s.drop(c)
 	s.mu.Unlock()
 	c.conn.Close()
+}
+
+// Port is how the rig stands.
+func (m *Module) Port() sim.Port {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	return m.plant.Port()
 }

@@ -33,8 +33,18 @@ func (m *carModule) Next(ctx context.Context) (instrument.Reading, error) {
 
 // Read reads the rig that is joined to the car.
 func (m *carModule) Read() instrument.Reading {
+	m.mu.Lock()
+	expired := m.expired()
+	m.mu.Unlock()
 	var gauge, wall float64
 	err := m.plant.at(func(c *sim.Car) error {
+		if r := c.Rig(); expired && r != nil {
+			_ = r.Set(sim.Open, 0)
+			r.Known = false
+			if err := m.plant.unseal(c); err != nil {
+				return err
+			}
+		}
 		gauge, wall = c.RigGauge(), c.RigWall()
 		return nil
 	})
@@ -50,10 +60,10 @@ func (m *carModule) Read() instrument.Reading {
 // Do works the rig; the first command that needs the car seals it as its archetype asks.
 func (m *carModule) Do(ctx context.Context, c instrument.Command) error {
 	switch c.Do {
-	case instrument.Unplug, instrument.Replug, instrument.Run:
+	case instrument.Unplug, instrument.Replug, instrument.Run, instrument.Keep:
 		return m.Module.Do(ctx, c)
 	}
-	return m.plant.at(func(car *sim.Car) error {
+	err := m.plant.at(func(car *sim.Car) error {
 		if err := m.plant.seal(car); err != nil {
 			return err
 		}
@@ -70,6 +80,12 @@ func (m *carModule) Do(ctx context.Context, c instrument.Command) error {
 		}
 		return nil
 	})
+	if err == nil {
+		m.mu.Lock()
+		m.leased(c)
+		m.mu.Unlock()
+	}
+	return err
 }
 
 // ServeCar serves every instrument of a whole car on its own address and says where;

@@ -92,7 +92,7 @@ func (s *server) showCar(c *echo.Context, failed error) error {
 			if p.Kind == plumbing.Volume && p.At != "" {
 				d.Volumes += p.Key + " "
 			}
-			if slices.Contains(d.About.Commands, p.Key) {
+			if d.About.Keeps && slices.Contains(d.About.Commands, p.Key) {
 				does := "opens it"
 				if p.Rest == plumbing.Open {
 					does = "shuts it"
@@ -132,6 +132,13 @@ type liveValue struct {
 	Unit  string `json:"unit"`
 	Trim  bool   `json:"trim,omitempty"` // a fuel trim: drawn on its scale
 }
+
+// For how long a valve stays commanded when nobody looks any more, s, and how often it is
+// said that somebody does.
+const (
+	commandSeconds = 30
+	keepEvery      = 10 * time.Second
+)
 
 const carEvery = 500 * time.Millisecond
 
@@ -208,7 +215,14 @@ func (s *server) carStream(c *echo.Context) error {
 	}
 	tick := time.NewTicker(carEvery)
 	defer tick.Stop()
+	kept := time.Now()
 	for {
+		if a.About().Keeps && time.Since(kept) > keepEvery { // somebody still looks: what is commanded goes on
+			kept = time.Now()
+			if err := a.Work(ctx, fmt.Sprintf("keep %d", commandSeconds)); err != nil {
+				return nil
+			}
+		}
 		n, err := carNow(ctx, a, supported)
 		if err != nil {
 			if ctx.Err() == nil {
@@ -307,8 +321,11 @@ func (s *server) carWork(ctx context.Context, p carPress) error {
 	defer a.Close()
 	words := ""
 	switch {
-	case p.do == "command" && slices.Contains(a.About().Commands, p.part) && slices.Contains([]string{"0", "25", "50", "100", "release"}, p.to):
+	case p.do == "command" && a.About().Keeps && slices.Contains(a.About().Commands, p.part) && slices.Contains([]string{"0", "25", "50", "100", "release"}, p.to):
 		words = "command " + p.part + " " + p.to
+		if p.to != "release" { // a tool that is killed leaves no valve energised
+			words += fmt.Sprintf(" for %d", commandSeconds)
+		}
 	case p.do == "drive" && slices.Contains(a.About().Modes, p.to):
 		words = "drive " + p.to
 	default:

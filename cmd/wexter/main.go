@@ -34,6 +34,7 @@ func commands() []command {
 		{"simulate", "--archetype na-maf,engine-vacuum --fault cap:0.5 --test decay [--seed 1] [--csv | --json]", "what the instruments of a test would read on a simulated car", runSimulate},
 		{"judge", "--test KEY [--archetype na-maf,engine-vacuum] [--part KEY] READING=VALUE … [--json]", "what the readings of a test come to", runJudge},
 		{"standin", "module | adapter | tell  [--addr 127.0.0.1:0] …", "a simulated instrument, served on this computer", runStandin},
+		{"read", "[NAME] [--db wexter.db] [--count 20] [--json]", "what an instrument of the shop shows; without a name, which it has", runRead},
 		{"backup", "FILE [--db wexter.db]", "copy the shop into FILE, also while it is served", backup},
 		{"restore", "FILE [--db wexter.db]", "put a backup in place; the shop that was there is kept beside it", restore},
 		{"export", "CASE [--out FILE] [--db wexter.db]", "write one case as a JSON bundle", export},

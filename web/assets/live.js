@@ -192,8 +192,18 @@ function start() {
     bar.setAttribute("width", `${Math.abs(x(v) - x(0))}%`);
     gauge.classList.toggle("beyond", v > most || v < Math.min(least, 0) - 0.5);
   }
+  // While a leg is read the screen stays on: a tablet that sleeps is a browser that was closed.
+  let awake = null;
+  async function stayAwake(on) {
+    try {
+      if (on && !awake && navigator.wakeLock) { awake = await navigator.wakeLock.request("screen"); awake.addEventListener("release", () => { awake = null; }); }
+      if (!on && awake) await awake.release();
+    } catch (e) { /* the system does not want to: the page says what happens when nobody looks */ }
+  }
+  document.addEventListener("visibilitychange", () => { if (document.visibilityState === "visible") stayAwake(Boolean(view && view.leg)); });
+
   function news(n) {
-    if (n.view) show(n.view);
+    if (n.view) { show(n.view); stayAwake(Boolean(n.view.leg)); }
     if (n.points) {
       // Between legs the trace of the last one stays.
       if (n.points.run && (n.points.run !== run || n.points.from === 0)) {
