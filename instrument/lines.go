@@ -280,7 +280,7 @@ func number(field string, comma bool) (v float64, unit string, ok bool) {
 		return 0, "", false
 	}
 	unit = strings.TrimSpace(s[end:])
-	if _, known := units.KindOf(unit); !known && strings.ContainsAny(unit, "0123456789") { // 0x1F, 3.2V1
+	if !units.Known(unit) && strings.ContainsAny(unit, "0123456789") { // 0x1F, 3.2V1
 		return 0, "", false
 	}
 	v, err := units.Number(figure)
@@ -300,7 +300,7 @@ func sameUnit(unit string, s record.Scaling) string {
 		}
 		return ""
 	}
-	if _, other := units.KindOf(unit); other {
+	if units.Known(unit) {
 		return fmt.Sprintf("the line says %s, which is no unit of %s", clip(unit), s.Quantity.Words())
 	}
 	return ""

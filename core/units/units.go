@@ -139,13 +139,24 @@ func Lookup(s string, k Kind) (Unit, bool) {
 	return u, ok
 }
 
-// KindOf is the kind that a unit measures. K, °C and °F alone are a temperature, but K is taken
+// Known reports whether some kind has the unit.
+func Known(symbol string) bool {
+	for _, of := range index {
+		if _, ok := of[fold(symbol)]; ok && symbol != "" {
+			return true
+		}
+	}
+	return false
+}
+
+// KindOf is the kind of those that are converted from one unit to another that a unit
+// measures; volts and ohms, which everybody writes alike, are none of them. K, °C and °F alone are a temperature, but K is taken
 // as a difference: nobody reads a thermometer in it.
 func KindOf(symbol string) (Kind, bool) {
 	if symbol == "K" {
 		return Difference, true
 	}
-	for k := Pressure; k <= Resistance; k++ {
+	for k := Pressure; k <= Difference; k++ {
 		if _, ok := Lookup(symbol, k); ok && symbol != "" {
 			return k, true
 		}
