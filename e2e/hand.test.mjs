@@ -16,6 +16,14 @@ before(async () => {
   const bench = await page.locator("a[href^='/tests/']:not([href*='?'])").first().getAttribute("href");
   pages = ["/", "/cases/new", tern, tern + "/map?part=vapour-line", bench, bench + "/live", tern + "/do/smoke", tern + "/scan",
     tern + "/found", tern + "/repair", marl + "/proof", "/book", "/book/test/smoke", "/record", "/instruments", "/ways"];
+  for (const kind of ["lines", "modbus"]) { // set up by hand, whether they answer or not
+    await page.goto(shop.base + "/instruments");
+    await page.check(`input[value=${kind}]`);
+    await page.fill("#address", kind === "lines" ? "127.0.0.1:4298" : "127.0.0.1:4299");
+    await page.click("text=Add instrument");
+    await page.waitForURL(/instruments\/./);
+    pages.push(new URL(page.url()).pathname);
+  }
   await page.context().close();
 });
 after(async () => {

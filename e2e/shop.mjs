@@ -50,6 +50,15 @@ export async function openStandin(kind, ...args) {
   return { address: found[0], close, tell: teller(found[0]) };
 }
 
+// openBoard starts a simulated module whose clock stands, which also prints lines of numbers
+// and holds its readings in Modbus registers.
+export async function openBoard() {
+  const told = (found) => [...found.input.matchAll(/^The .+ is at (\S+)$/gm)].map((m) => m[1]);
+  const { found, close } = await fresh(["standin", "module", "--until-eof", "--speed", "0", "--lines", "127.0.0.1:0", "--modbus", "127.0.0.1:0"], /Modbus unit 1 is at \S+\n/, told);
+  const [module, lines, modbus] = told(found);
+  return { lines, modbus, close, tell: teller(module) };
+}
+
 // openCar starts a whole simulated car; its instruments' addresses by what they are.
 export async function openCar(file, ...args) {
   const told = (found) => [...found.input.matchAll(/^The \w+ (.+?) of .+? is at (\S+)$/gm)];

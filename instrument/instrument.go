@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 	"time"
 	"unicode"
@@ -71,14 +72,7 @@ func (a About) Channel(key string) (Channel, bool) {
 }
 
 // Can reports whether the instrument takes a command.
-func (a About) Can(command string) bool {
-	for _, c := range a.Commands {
-		if c == command {
-			return true
-		}
-	}
-	return false
-}
+func (a About) Can(command string) bool { return slices.Contains(a.Commands, command) }
 
 // Reading is what an instrument measured at one moment.
 type Reading struct {

@@ -71,6 +71,10 @@ func (x *Lines) heard() {
 	x.came = now
 }
 
+// begunBefore is how soon after the connection was made a line may come that had begun before
+// it: its first figures are missing, and what is left may look like a number.
+const begunBefore = time.Second
+
 // mostSeen is how many lines are shown as they came.
 const mostSeen = 4
 
@@ -157,6 +161,7 @@ func (x *Lines) Next(ctx context.Context) (Reading, error) {
 			x.first = false
 			values, says := ParseLine(x.format, line)
 			switch {
+			case first && time.Since(x.stamps.began) < begunBefore:
 			case says == "":
 				mean.add(values)
 			case len(x.format.Columns) == 0: // it is being set up
@@ -165,7 +170,6 @@ func (x *Lines) Next(ctx context.Context) (Reading, error) {
 				}
 				x.passed = time.Now()
 				return x.nothing(says, 0), nil
-			case first: // it may have been on its way when the connection was made
 			default:
 				lost++
 				wrong = says

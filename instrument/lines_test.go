@@ -207,6 +207,20 @@ func TestLineMishaps(t *testing.T) {
 			})
 		})
 	}
+	t.Run("begun before", func(t *testing.T) {
+		synctest.Test(t, func(t *testing.T) {
+			d := joined(t, func(_ context.Context, conn net.Conn) { fmt.Fprint(conn, "3.0,20\n13.0,20\n13.0,20\n") })
+			x, err := d.Instrument(ctx, lineDevice(format), nil)
+			if err != nil {
+				t.Fatal(err)
+			}
+			defer x.Close()
+			r, err := x.Next(ctx)
+			if v, _ := r.Of(instrument.PressureKey); err != nil || math.Abs(v.Value-3238) > 1 {
+				t.Errorf("%+v, %v", r, err)
+			}
+		})
+	})
 	t.Run("unplugged", func(t *testing.T) {
 		synctest.Test(t, func(t *testing.T) {
 			d := joined(t, func(_ context.Context, conn net.Conn) { fmt.Fprint(conn, "1,20\n1,20\n1,20\n1,2") })

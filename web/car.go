@@ -186,22 +186,8 @@ func (s *server) carStream(c *echo.Context) error {
 		return echo.NewHTTPError(http.StatusServiceUnavailable, "Too many pages watch a car; close one.")
 	}
 	defer s.streams.leave()
-	w := c.Response()
-	w.Header().Set("Content-Type", "text/event-stream")
-	w.Header().Set("X-Accel-Buffering", "no")
-	rc := http.NewResponseController(w)
-	_ = rc.SetReadDeadline(time.Time{})
-	send := func(n carNews) bool {
-		data, err := json.Marshal(n)
-		if err != nil {
-			return false
-		}
-		_ = rc.SetWriteDeadline(time.Now().Add(10 * time.Second))
-		if _, err := fmt.Fprintf(w, "data: %s\n\n", data); err != nil {
-			return false
-		}
-		return rc.Flush() == nil
-	}
+	stream := newEvents(c)
+	send := func(n carNews) bool { return stream.send("", n) }
 	a, err := s.reach.Scanner(ctx, d)
 	if err != nil {
 		send(carNews{Failed: casework.Upper(err.Error()) + "."})

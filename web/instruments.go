@@ -3,8 +3,8 @@ package web
 import (
 	"cmp"
 	"context"
-	"encoding/json"
 	"fmt"
+	"math"
 	"net/http"
 	"slices"
 	"strconv"
@@ -291,7 +291,7 @@ func (s *server) instrumentStream(c *echo.Context) error {
 	defer tick.Stop()
 	for {
 		out, err := s.reaches(ctx, c.QueryParam("id"))
-		if err != nil || !e.send(out) {
+		if err != nil || !e.send("", out) {
 			return nil
 		}
 		select {
@@ -322,34 +322,6 @@ func (s *server) reaches(ctx context.Context, id string) ([]reachView, error) {
 		out = append(out, reachOf(d, r))
 	}
 	return out, nil
-}
-
-// events is a stream of server-sent events.
-type events struct {
-	w  http.ResponseWriter
-	rc *http.ResponseController
-}
-
-func newEvents(c *echo.Context) events {
-	w := c.Response()
-	w.Header().Set("Content-Type", "text/event-stream")
-	w.Header().Set("X-Accel-Buffering", "no")
-	e := events{w, http.NewResponseController(w)}
-	_ = e.rc.SetReadDeadline(time.Time{}) // the server's time limit is for requests; this lasts as long as somebody looks
-	return e
-}
-
-// send sends one event; false when nobody takes it any more.
-func (e events) send(v any) bool {
-	data, err := json.Marshal(v)
-	if err != nil {
-		return false
-	}
-	_ = e.rc.SetWriteDeadline(time.Now().Add(10 * time.Second))
-	if _, err := fmt.Fprintf(e.w, "data: %s\n\n", data); err != nil {
-		return false
-	}
-	return e.rc.Flush() == nil
 }
 
 // instrumentData is the page on which one instrument is set up.
@@ -510,6 +482,10 @@ func (f *form) scaling(i int, label string) (record.Scaling, bool) {
 	return s, true
 }
 
+// steadyShare is how far readings may scatter that a zero is taken from, as a share of the
+// range.
+const steadyShare = 0.005
+
 // zeroInstrument takes what a channel reads now, open to the air, as its zero.
 func (s *server) zeroInstrument(c *echo.Context) error {
 	if err := parsed(c); err != nil {
@@ -525,7 +501,10 @@ func (s *server) zeroInstrument(c *echo.Context) error {
 	if kind, ok := q.Kind(); !ok || kind != units.Pressure && kind != units.Flow {
 		return s.showInstrument(c, &casework.Problem{Sentence: "Only a pressure and a flow are nothing when the instrument stands open to the air."})
 	}
-	mean, _, err := s.hub.Mean(d, string(q))
+	mean, scatter, err := s.hub.Mean(d, string(q))
+	if set := d.Scaling(q); err == nil && set != nil && scatter > steadyShare*math.Abs(set.SI(set.High)-set.SI(set.Low))+2*set.SI(set.Resolution) {
+		err = &casework.Problem{Sentence: "It does not stand still yet. Open it to the air, wait some seconds, and press again."}
+	}
 	if err == nil {
 		err = s.shop.SetDevice(ctx, f.key(), id, func(d *record.Device) error {
 			set := d.Scaling(q)

@@ -14,7 +14,7 @@ import (
 )
 
 // beside serves something at an address of its own until the test ends.
-func beside(t *testing.T, serve func(context.Context, net.Listener) error) string {
+func beside(t testing.TB, serve func(context.Context, net.Listener) error) string {
 	t.Helper()
 	l, err := instrument.Listen("127.0.0.1:0")
 	if err != nil {

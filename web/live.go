@@ -3,7 +3,6 @@ package web
 import (
 	"bytes"
 	"context"
-	"encoding/json"
 	"fmt"
 	"html/template"
 	"math"
@@ -182,16 +181,7 @@ func (s *server) liveStream(c *echo.Context) error {
 	if !ok {
 		return c.NoContent(http.StatusNoContent) // tells the browser to stop asking
 	}
-	w := c.Response()
-	h := w.Header()
-	h.Set("Content-Type", "text/event-stream")
-	h.Set("X-Accel-Buffering", "no")
-	rc := http.NewResponseController(w)
-	// The server's time limit is for requests; this one lasts as long as somebody looks.
-	_ = rc.SetReadDeadline(time.Time{})
-	if _, err := fmt.Fprint(w, "retry: 500\n\n"); err != nil {
-		return nil
-	}
+	stream := newEvents(c)
 	version, run, from, counted := -1, "", 0, -1
 	var last *points // of the leg before, for a page that is opened between two legs
 	if id := c.Request().Header.Get("Last-Event-ID"); id != "" {
@@ -227,15 +217,7 @@ func (s *server) liveStream(c *echo.Context) error {
 			}
 			counted, j.Estimate = n.Counted, e
 		}
-		data, err := json.Marshal(j)
-		if err != nil {
-			return err
-		}
-		_ = rc.SetWriteDeadline(time.Now().Add(10 * time.Second))
-		if _, err := fmt.Fprintf(w, "id: %s.%d\ndata: %s\n\n", run, from, data); err != nil {
-			return nil
-		}
-		if err := rc.Flush(); err != nil {
+		if !stream.send(fmt.Sprintf("%s.%d", run, from), j) {
 			return nil
 		}
 		select {

@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"context"
 	"encoding/json"
+	"net"
 	"net/http"
 	"net/http/httptest"
 	"path"
@@ -22,15 +23,7 @@ import (
 
 func serveGauge(t testing.TB, g standin.Gauge) string {
 	t.Helper()
-	l, err := instrument.Listen("127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	ctx, cancel := context.WithCancel(context.Background())
-	done := make(chan struct{})
-	go func() { defer close(done); _ = standin.Serve(ctx, l, g) }()
-	t.Cleanup(func() { cancel(); <-done })
-	return l.Addr().String()
+	return beside(t, func(ctx context.Context, l net.Listener) error { return standin.Serve(ctx, l, g) })
 }
 
 // live opens a bench on a simulated module whose clock stands until it is stepped, and
