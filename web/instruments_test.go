@@ -77,8 +77,12 @@ func TestSetUpALineOfNumbers(t *testing.T) {
 		"is not a number": {"zero-0", "nan"},
 	} {
 		t.Run(say, func(t *testing.T) {
-			if code, body, _ := b.post(page, set(wrong...)); code != 422 || !strings.Contains(body, say) {
+			code, body, _ := b.post(page, set(wrong...))
+			if code != 422 || !strings.Contains(body, say) {
 				t.Errorf("%d", code)
+			}
+			if ticked := strings.Contains(body, `name="comma" value="1" checked`); ticked != (wrong[0] == "comma") {
+				t.Error("a tick is lost, or comes by itself")
 			}
 		})
 	}

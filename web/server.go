@@ -185,6 +185,15 @@ func (p page) V(name string, value any) string {
 	return fmt.Sprint(value)
 }
 
+// Ticked reports whether a tick box is ticked: as it was sent with a form that was refused,
+// otherwise as it was saved.
+func (p page) Ticked(name string, saved bool) bool {
+	if p.Form != nil {
+		return len(p.Form[name]) > 0
+	}
+	return saved
+}
+
 // Is reports whether a choice is the chosen one.
 func (p page) Is(name string, value any, option string) bool { return p.V(name, value) == option }
 
