@@ -356,10 +356,12 @@ func TestGapsAreSaid(t *testing.T) {
 					kept.Time, kept.Gauge = append(kept.Time, at), append(kept.Gauge, log.Gauge[i])
 				}
 			}
-			must(t, s.DB.Write(ctx, func(tx store.Tx) error { return tx.AppendReadings(r.ID, 0, store.Piece{Log: kept, To: len(kept.Time)}) }))
+			must(t, s.DB.Write(ctx, func(tx store.Tx) error {
+				return tx.AppendReadings(r.ID, 0, store.Piece{Table: record.Table{Time: kept.Time, Cols: []record.Column{kept.Gauge}}, To: len(kept.Time)})
+			}))
 			// Stopped twice with nothing read between: one gap.
 			r.Gaps = record.Gaps{{From: c.before, To: c.before + 1, Why: "the module did not answer"}, {From: c.before, To: c.before + 2, Why: "the module did not answer"}}
-			must(t, s.EndRun(ctx, r))
+			must(t, s.EndRun(ctx, r, nil))
 			f, _ = s.Load(ctx, id)
 			sum, _ := f.Tests[0].Summary()
 			if said := f.Tests[0].Problem + strings.Join(sum.Warnings, " "); !strings.Contains(said, c.say) || strings.Count(said, "Nothing was read") != 1 {

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"wexter/core/bench"
 	"wexter/core/calendar"
 	"wexter/core/plumbing"
 	"wexter/core/record"
@@ -51,7 +52,11 @@ func (s *Shop) load(tx store.Tx, id string) (f evidence.Folder, err error) {
 		if tf.Runs, err = store.OfTest(tx, t.ID); err != nil {
 			return f, err
 		}
-		f.Tests = append(f.Tests, tf)
+		if t.Key == bench.PressureHold.Key {
+			f.Tests = append(f.Tests, tf)
+			continue
+		}
+		f.Benches = append(f.Benches, tf)
 	}
 	return f, nil
 }
@@ -145,7 +150,7 @@ type lastTest struct {
 
 // newestTests returns the newest test of each case.
 func newestTests(tx store.Tx, cases []record.Case) (map[string]lastTest, error) {
-	ts, err := tx.OutcomesOfCases(idsOf(cases))
+	ts, err := tx.OutcomesOfCases(bench.PressureHold.Key, idsOf(cases))
 	out := map[string]lastTest{}
 	over := map[string]int{} // fewest plugs of a test over the limit, by case
 	for _, t := range ts {

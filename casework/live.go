@@ -1,33 +1,42 @@
 package casework
 
 import (
-	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"math"
-	"net"
 	"reflect"
 	"slices"
-	"strconv"
 	"strings"
+	"time"
 
+	"wexter/core/bench"
 	"wexter/core/decay"
 	"wexter/core/knowledge"
+	"wexter/core/plumbing"
 	"wexter/core/record"
 	"wexter/core/units"
+	"wexter/evidence"
 	"wexter/ingest"
 	"wexter/store"
 )
 
-// LiveTest is a test as its live bench needs it: set-up, the legs that are in, and
-// what the system is permitted.
+// LiveTest is a test as its live bench needs it: what it is, its set-up, the stretches that
+// are in, and what the system is permitted.
 type LiveTest struct {
-	Case     record.Case
-	Test     record.Test
-	Arch     knowledge.Archetype
-	Runs     []record.Run // not struck out, in order
-	gathered gathered
+	Case  record.Case
+	Test  record.Test
+	Arch  knowledge.Archetype
+	Runs  []record.Run // not struck out, in order
+	Bench bench.Test
+	Entry knowledge.Test // of the Book
+
+	car      Car
+	gathered gathered // of a hold
 }
+
+// Holds reports whether the test is a pressure hold, which the fit of its trace judges.
+func (l LiveTest) Holds() bool { return l.Test.Key == bench.PressureHold.Key }
 
 // LiveTest reads a test for its live bench.
 func (s *Shop) LiveTest(ctx context.Context, id string) (LiveTest, error) {
@@ -36,47 +45,115 @@ func (s *Shop) LiveTest(ctx context.Context, id string) (LiveTest, error) {
 	if err != nil {
 		return LiveTest{}, err
 	}
-	c, err := store.Get[record.Case](tx, t.CaseID)
-	if err != nil {
+	l := LiveTest{Test: t}
+	v, err := record.Vehicle{}, error(nil)
+	if l.Case, v, err = caseAndCar(tx, t.CaseID); err != nil {
 		return LiveTest{}, err
 	}
-	b, err := s.gather(tx, t)
-	if err != nil {
+	if l.car, err = s.carOf(tx, v); err != nil && !l.Holds() { // a hold is one whatever the car is joined of
 		return LiveTest{}, err
 	}
-	if err := b.read(tx, "", ingest.Log{}); err != nil {
-		return LiveTest{}, err
+	l.Arch, _ = s.Archetype(v)
+	e, ok := s.Book.Test(t.Key)
+	if !ok {
+		return LiveTest{}, problem("test", "The Book has no test %q any more.", t.Key)
 	}
-	l := LiveTest{Case: c, Test: t, Arch: b.arch, gathered: b}
+	l.Entry, l.Bench = e, bench.For(e)
+	if l.Holds() {
+		if l.gathered, err = s.gather(tx, t); err != nil {
+			return LiveTest{}, err
+		}
+		if err := l.gathered.read(tx, "", ingest.Log{}); err != nil {
+			return LiveTest{}, err
+		}
+	}
 	runs, err := store.OfTest(tx, id)
 	l.Runs = standing(runs)
 	return l, err
 }
 
-// Done reports whether a leg of the kind is in.
-func (l LiveTest) Done(kind record.RunKind) bool {
-	return slices.ContainsFunc(l.Runs, func(r record.Run) bool { return r.Kind == kind && r.EndedAt != nil })
+// Name is what the test is called, with the part that it tries.
+func (l LiveTest) Name() string {
+	if l.Bench.On != bench.OnePart {
+		return l.Entry.Name
+	}
+	if p, ok := l.car.Graph.Part(l.Test.Part); ok {
+		return l.Entry.Name + ": " + plumbing.Lower(p.Name)
+	}
+	return l.Entry.Name
 }
 
-// Judge works the result out with a leg that is still being read, as far as it went.
-// While it is Watched the verdict is one that may be looked at at any moment.
-func (l LiveTest) Judge(r record.Run, log ingest.Log) (record.Summary, error) {
+// Done reports whether a stretch is in.
+func (l LiveTest) Done(key record.RunKind) bool {
+	return slices.ContainsFunc(l.Runs, func(r record.Run) bool { return r.Kind == key && r.EndedAt != nil })
+}
+
+// Known is what is known before a stretch is read. Works says what can be told rig and car
+// from here, resolution is that of the first channel.
+func (l LiveTest) Known(works func(bench.Verb) bool, resolution float64) bench.Known {
+	k := bench.Known{Subject: bench.Subject{Hold: l.Test.Setup.Decay()}, Site: bench.Site{Seal: l.Arch.Settings(), Entry: l.Arch.Entry, Part: l.Test.Part},
+		MaxPa: l.Arch.MaxPa, MaxVac: l.Arch.MaxVacPa, Setup: l.Test.Setup, In: map[record.RunKind]bool{}, Read: l.Readings(), Works: works, Resolution: resolution}
+	if l.car.Car != nil {
+		k.Site.Graph, k.Graph, k.Of = l.car.Graph, l.car.Graph, l.car.Combination
+		k.Part, _ = l.car.Graph.Part(l.Test.Part)
+	}
+	for _, r := range l.Runs {
+		if r.EndedAt != nil {
+			k.In[r.Kind] = true
+		}
+	}
+	return k
+}
+
+// Readings are what the stretches that are in gave, later ones before earlier ones.
+func (l LiveTest) Readings() bench.Readings {
+	out := bench.Readings{}
+	for _, r := range l.Runs {
+		if r.EndedAt == nil || r.Doubted() {
+			continue
+		}
+		out = out.With(evidence.Readings(l.Entry, record.Result{Test: l.Test.Key, Figures: r.Figures}))
+	}
+	return out
+}
+
+// Estimate is what a test comes to so far.
+type Estimate struct {
+	Hold    *record.Summary // of a hold
+	Verdict bench.Verdict   // of any other test
+	Firm    bool            // it says something that further reading would hardly change
+}
+
+// Judge works out what the test comes to with a stretch that is still being read, as far as it
+// went and with what it told. While a hold is Watched its verdict is one that may be looked at at
+// any moment.
+func (l LiveTest) Judge(r record.Run, t record.Table, told bench.Readings) (Estimate, error) {
+	if !l.Holds() {
+		v, err := bench.Judge(l.Entry, l.Known(nil, 0).Subject, l.Readings().With(told))
+		return Estimate{Verdict: v, Firm: v.Outcome != "" && v.Outcome != bench.CannotTell}, err
+	}
 	b := l.gathered
 	b.runs = append(slices.Clone(b.runs), r)
-	b.legs = append(slices.Clone(b.legs), legsOf(l.Test.Setup, r, log)...)
-	return b.judge()
+	b.legs = append(slices.Clone(b.legs), legsOf(l.Test.Setup, r, logOf(r, t))...)
+	sum, err := b.judge()
+	return Estimate{Hold: &sum, Firm: err == nil && sum.Verdict != decay.Undecided}, err
 }
 
-// ChargeTo is the pressure a hold starts from, Pa gauge: 13 inH2O, or four fifths of
-// what the system is permitted; for a vacuum hold 10 inH2O below the barometer.
-func (l LiveTest) ChargeTo(kind record.RunKind) float64 {
-	if kind == record.RunVacuum {
-		return -math.Min(10*units.InH2O, 0.8*l.Arch.MaxVacPa)
+// Hold says how long to hold with the set-up as it is, s; NaN when that cannot be told.
+func (l LiveTest) Hold() float64 {
+	p, err := l.Plan()
+	if err != nil {
+		return math.NaN()
 	}
-	return math.Min(13*units.InH2O, 0.8*l.Arch.MaxPa)
+	return p.Hold
 }
 
-// Plan says how long to hold with the set-up as it is.
+// ChargeTo is the pressure a stretch of a hold starts from, Pa gauge.
+func (l LiveTest) ChargeTo(stretch record.RunKind) float64 {
+	return bench.Known{MaxPa: l.Arch.MaxPa, MaxVac: l.Arch.MaxVacPa}.ChargeTo(stretch)
+}
+
+// Plan says how long to hold with the set-up as it is, and what would shorten it.
 func (l LiveTest) Plan() (decay.Plan, error) {
 	su := l.Test.Setup
 	noise, rate := math.Max(su.Instrument.Resolution/2, 2), 5.0
@@ -90,28 +167,98 @@ func (l LiveTest) Plan() (decay.Plan, error) {
 	return decay.PlanHold(decay.PlanInput{Setup: su.Decay(), Start: l.ChargeTo(record.RunHold), Noise: noise, Rate: rate, DriftLeg: drift, Tank: su.Tank, Level: su.Level})
 }
 
-// NewLive is a leg that is about to be read from a module.
-type NewLive struct {
-	Kind    record.RunKind
-	From    record.Source
-	Origin  float64 // the module's clock at time 0, s
-	Planned float64 // s of hold
+// NewBench is a test of the Book that is to be read live.
+type NewBench struct {
+	Test, Part string
+	Seats      record.Seats
+	RepeatOf   string // a result, after a repair
 }
 
-// BeginRun opens a run that is read live. Only one leg of a test runs at a time.
-func (s *Shop) BeginRun(ctx context.Context, testID string, n NewLive) (record.Run, error) {
-	if n.Kind.Words() == "" {
-		return record.Run{}, problem("leg", "there is no leg %q", n.Kind)
+// StartBench opens a test of the Book, other than a hold, to be read live.
+func (s *Shop) StartBench(ctx context.Context, key, caseID string, n NewBench) (string, error) {
+	e, ok := s.Book.Test(n.Test)
+	t := bench.For(e)
+	if !ok || t.Odds == bench.FromHole || t.Odds == bench.FromCodes || len(t.Stretches(bench.Known{})) == 0 {
+		return "", problem("test", "There is no bench for that test.")
 	}
-	r := record.Run{ID: newID(), TestID: testID, Kind: n.Kind, Name: n.From.Name, Unit: "Pa", Notes: record.Strings{}, At: s.now(),
+	return s.do(ctx, key, func(tx store.Tx) (string, error) {
+		c, v, err := caseAndCar(tx, caseID)
+		if err != nil {
+			return "", err
+		}
+		if _, err := open(tx, caseID, 0); err != nil {
+			return "", err
+		}
+		car, err := s.carOf(tx, v)
+		if err != nil {
+			return "", err
+		}
+		if err := car.canBe(e, NewResult{Test: n.Test, Part: n.Part}); err != nil {
+			return "", err
+		}
+		x := record.Test{ID: newID(), Key: n.Test, Part: n.Part, CaseID: caseID, RepeatOf: n.RepeatOf, Seats: n.Seats, At: s.now(), Version: 1}
+		if err := addTest(tx, &x); err != nil {
+			return "", err
+		}
+		return x.ID, advance(tx, c, c.Stage)
+	})
+}
+
+// Seat writes down which instruments read a test.
+func (s *Shop) Seat(ctx context.Context, testID string, seats record.Seats) error {
+	return s.changeTest(ctx, testID, func(t *record.Test) error { t.Seats = seats; return nil })
+}
+
+// Drive writes down who drives a bench from now on.
+func (s *Shop) Drive(ctx context.Context, testID string, turn record.Turn) error {
+	who, err := text("who", turn.Who, 60)
+	if err != nil {
+		return err
+	}
+	turn.Who = who
+	return s.changeTest(ctx, testID, func(t *record.Test) error {
+		if n := len(t.Turns); n >= record.MostTurns { // what was first and what was last tells most
+			t.Turns = slices.Delete(slices.Clone(t.Turns), n/2, n/2+1)
+		}
+		t.Turns = append(slices.Clone(t.Turns), turn)
+		return nil
+	})
+}
+
+// changeTest writes something about a test down that its result does not depend on.
+func (s *Shop) changeTest(ctx context.Context, id string, change func(*record.Test) error) error {
+	_, err := s.do(ctx, "", func(tx store.Tx) (string, error) {
+		t, err := s.openTest(tx, id)
+		if err != nil {
+			return "", err
+		}
+		before := t
+		if err := change(&t); err != nil || reflect.DeepEqual(t, before) {
+			return id, err
+		}
+		return id, tx.Put(&t)
+	})
+	return err
+}
+
+// NewLive is a stretch that is about to be read.
+type NewLive struct {
+	Kind     record.RunKind
+	From     record.Source
+	Channels record.Channels
+	Who      string
+	Origin   float64 // the first instrument's clock at time 0, s
+	Planned  float64 // s
+}
+
+// BeginRun opens a run that is read live. Only one stretch of a test runs at a time.
+func (s *Shop) BeginRun(ctx context.Context, testID string, n NewLive) (record.Run, error) {
+	r := record.Run{ID: newID(), TestID: testID, Kind: n.Kind, Name: n.From.Name, Unit: "Pa", Notes: record.Strings{}, At: s.now(), Channels: n.Channels, Who: n.Who,
 		Source: n.From, Origin: n.Origin, Planned: n.Planned, Marks: record.Marks{}, Gaps: record.Gaps{}}
 	_, err := s.do(ctx, "", func(tx store.Tx) (string, error) {
 		t, err := s.openTest(tx, testID)
 		if err != nil {
 			return "", err
-		}
-		if n.Kind == record.RunReference && t.Setup.Reference == 0 {
-			return "", problem("reference", "give the diameter of the known orifice in the set-up first")
 		}
 		runs, err := store.OfTest(tx, testID)
 		if err != nil {
@@ -132,9 +279,9 @@ func (s *Shop) BeginRun(ctx context.Context, testID string, n NewLive) (record.R
 	return r, err
 }
 
-// EndRun closes a live run with what was gathered beside its readings, and judges
-// the test. A run without readings is struck out.
-func (s *Shop) EndRun(ctx context.Context, r record.Run) error {
+// EndRun closes a live run with what was gathered beside its readings and what it told, and
+// judges a hold. A run without readings is struck out.
+func (s *Shop) EndRun(ctx context.Context, r record.Run, told bench.Readings) error {
 	_, err := s.do(ctx, "", func(tx store.Tx) (string, error) {
 		have, err := store.Get[record.Run](tx, r.ID)
 		if err != nil {
@@ -148,41 +295,49 @@ func (s *Shop) EndRun(ctx context.Context, r record.Run) error {
 			return "", err
 		}
 		at := s.now()
-		have.EndedAt, have.Readings, have.Gaps, have.Watched, have.Notes = &at, len(l.Time), r.Gaps, r.Watched, r.Notes
-		if len(l.Time) < 2 {
+		have.EndedAt, have.Readings, have.Gaps, have.Watched, have.Notes, have.Says, have.Channels = &at, l.Len(), r.Gaps, r.Watched, r.Notes, r.Says, r.Channels
+		if l.Len() < 2 {
 			have.StruckAt = &at
 			have.Notes = append(have.Notes, "Nothing was read.")
-		}
-		if err := tx.EndRun(have); err != nil {
-			return "", err
 		}
 		t, err := store.Get[record.Test](tx, r.TestID)
 		if err != nil {
 			return "", err
 		}
-		return r.ID, s.judge(tx, t)
+		if e, ok := s.Book.Test(t.Key); ok && len(told) > 0 {
+			figures, _ := evidence.Figures(e, told)
+			have.Figures = slices.DeleteFunc(figures, func(f record.Figure) bool { return f.Value == nil && len(f.Words) == 0 })
+		}
+		if err := tx.EndRun(have); err != nil {
+			return "", err
+		}
+		if t.Key == bench.PressureHold.Key {
+			return r.ID, s.judge(tx, t)
+		}
+		t.Version++
+		return r.ID, errors.Join(tx.Put(&t), touch(tx, t.CaseID))
 	})
 	return err
 }
 
 // MarkRun puts a word at a moment of a run.
-func (s *Shop) MarkRun(ctx context.Context, key, runID string, at float64, words string) (record.Run, error) {
-	words, err := text("mark", words, 120)
+func (s *Shop) MarkRun(ctx context.Context, key, runID string, m record.Mark) (record.Run, error) {
+	words, err := text("mark", m.Text, 120)
 	if err != nil {
 		return record.Run{}, err
 	}
-	if words == "" {
-		words = "mark"
+	if m.Text = words; words == "" {
+		m.Text = "mark"
 	}
 	var r record.Run
 	_, err = s.do(ctx, key, func(tx store.Tx) (string, error) {
 		if r, err = store.Get[record.Run](tx, runID); err != nil {
 			return "", err
 		}
-		if len(r.Marks) >= 200 {
-			return "", problem("mark", "this leg has 200 marks")
+		if len(r.Marks) >= record.MostMarks {
+			return "", problem("mark", "this leg has %d marks", record.MostMarks)
 		}
-		r.Marks = append(r.Marks, record.Mark{Time: at, Text: words})
+		r.Marks = append(r.Marks, m)
 		return runID, tx.KeepMarks(r)
 	})
 	if err == nil && r.ID == "" { // the same form twice
@@ -196,11 +351,11 @@ func (s *Shop) OpenRuns(ctx context.Context) (rs []record.Run, err error) {
 	return s.DB.Read(ctx).OpenRuns()
 }
 
-// NoteGauge writes what was learned of the gauge into a test's set-up.
+// NoteGauge writes what is known of the gauge into a hold's set-up.
 func (s *Shop) NoteGauge(ctx context.Context, testID string, change func(*record.Setup)) error {
 	_, err := s.do(ctx, "", func(tx store.Tx) (string, error) {
 		t, err := s.openTest(tx, testID)
-		if err != nil {
+		if err != nil || t.Key != bench.PressureHold.Key {
 			return "", err
 		}
 		before := t.Setup
@@ -216,140 +371,43 @@ func (s *Shop) NoteGauge(ctx context.Context, testID string, change func(*record
 	return err
 }
 
-// Devices lists the instruments of a kind, module or adapter.
-func (s *Shop) Devices(ctx context.Context, kind record.DeviceKind) (ds []record.Device, err error) {
-	return s.DB.Read(ctx).Devices(kind)
+// Gauge is what a pressure gauge says of itself.
+type Gauge struct {
+	Name         string
+	Range        float64 // Pa
+	Resolution   float64 // Pa
+	CalibratedOn string
+	Orifice      float64 // m, of the rig's known orifice; 0: none
 }
 
-// DevicesFor lists the instruments of a kind that may be used at a case: its car's own
-// first, then those that are carried around.
-func (s *Shop) DevicesFor(ctx context.Context, kind record.DeviceKind, number string) ([]record.Device, error) {
-	all, err := s.Devices(ctx, kind)
-	all = slices.DeleteFunc(all, func(d record.Device) bool { return d.For != "" && d.For != number })
-	slices.SortStableFunc(all, func(a, b record.Device) int { return strings.Compare(b.For, a.For) })
-	return all, err
-}
-
-// Device finds one by kind and address: only addresses that the shop has written
-// down are ever spoken to.
-func (s *Shop) Device(ctx context.Context, kind record.DeviceKind, address string) (record.Device, error) {
-	ds, err := s.Devices(ctx, kind)
-	if err != nil {
-		return record.Device{}, err
-	}
-	for _, d := range ds {
-		if d.Address == address {
-			if d.Serial() {
-				return d, nil // whoever opens it looks whether it is there
-			}
-			return d, reachable(address, true) // written down by an older Wexter, it may be one that is not spoken to
+// MeetGauge writes the gauge of a hold into its set-up.
+func (s *Shop) MeetGauge(ctx context.Context, testID string, g Gauge) error {
+	return s.NoteGauge(ctx, testID, func(su *record.Setup) {
+		in := &su.Instrument
+		in.Name, in.Range, in.Resolution, in.CalibratedOn = g.Name, g.Range, g.Resolution, g.CalibratedOn
+		if su.Reference == 0 && g.Orifice > 0 {
+			su.Reference = g.Orifice
 		}
-	}
-	return record.Device{}, problem("instrument", "%q is not among the shop's instruments; add it there first", address)
-}
-
-// NewDevice is an instrument to be written down.
-type NewDevice struct {
-	Kind          record.DeviceKind
-	Name, Address string
-	For           string        // number of the case at whose car it is; empty: it is carried around
-	Driver        record.Driver // empty: it says itself what it is
-	Baud          int           // of a serial device, whose name Address is
-	Settings      record.DeviceSettings
-	Sure          bool // the question about another computer was answered
-}
-
-// MostDevices is how many instruments a shop writes down.
-const MostDevices = 200
-
-// AddDevice writes an instrument down, with how it is spoken to. Addresses on this computer
-// and serial devices that the system lists are taken as they are; another address must be on
-// the shop's own network and is asked about once. It returns the instrument's id.
-func (s *Shop) AddDevice(ctx context.Context, key string, n NewDevice) (string, error) {
-	name, err := text("name", n.Name, 60)
-	if err != nil {
-		return "", err
-	}
-	serial, err := text("serial", n.Settings.Serial, 40)
-	if err != nil {
-		return "", err
-	}
-	n.Settings.Serial = serial
-	d := record.Device{ID: newID(), Kind: n.Kind, Name: name, Address: strings.TrimSpace(n.Address), For: n.For, At: s.now(),
-		Driver: cmp.Or(n.Driver, record.OwnLines), Baud: n.Baud, Settings: n.Settings}
-	if err := fits(d.Check()); err != nil {
-		return "", err
-	}
-	if err := s.reachable(d, n.Sure); err != nil {
-		return "", err
-	}
-	if d.Name == "" {
-		d.Name = d.Address
-	}
-	return s.do(ctx, key, func(tx store.Tx) (string, error) {
-		ds, err := tx.Devices("")
-		if err != nil {
-			return "", err
-		}
-		if i := slices.IndexFunc(ds, func(x record.Device) bool { return x.Kind == d.Kind && x.Address == d.Address }); i >= 0 {
-			return ds[i].ID, tx.KeepDevice(d) // the same one again, perhaps spoken to in another way
-		}
-		if len(ds) >= MostDevices {
-			return "", problem("address", "%d instruments are written down; take one away first", MostDevices)
-		}
-		return d.ID, tx.KeepDevice(d)
 	})
 }
 
-// reachable refuses an instrument that may not be spoken to: at a path that is no serial
-// device of this computer, or at an address that is not the shop's.
-func (s *Shop) reachable(d record.Device, sure bool) error {
-	if !d.Serial() {
-		return reachable(d.Address, sure)
-	}
-	var names []string
-	if s.Ports != nil {
-		var err error
-		if names, err = s.Ports(); err != nil {
-			return problem("address", "%v", err)
-		}
-	}
-	if !slices.Contains(names, d.Address) {
-		return problem("address", "%q is no serial device of this computer: is its plug in?", d.Address)
-	}
-	return nil
-}
-
-// reachable refuses an address that may not be spoken to: another program of this computer,
-// or a computer elsewhere. One on the shop's own network is asked about unless it is sure.
-func reachable(address string, sure bool) error {
-	host, port, err := net.SplitHostPort(address)
-	number, perr := strconv.Atoi(port)
-	if err != nil || perr != nil || number < 1 || number > 65535 {
-		return problem("address", "%q is no address; write it as 127.0.0.1:%d", address, record.FirstPort)
-	}
-	ip := net.ParseIP(host)
-	switch {
-	case ip == nil:
-		return problem("address", "write the address in figures, such as 127.0.0.1:%d; a name could come to mean another computer", record.FirstPort)
-	case ip.IsLoopback() && !record.OwnPort(number):
-		return problem("address", "instruments of this computer answer at ports %d to %d; at %d another program may listen, and it is not spoken to", record.FirstPort, record.LastPort, number)
-	case ip.IsLoopback():
+// Learn writes what a stretch told of gauge and rig into a hold's set-up.
+func (s *Shop) Learn(ctx context.Context, testID string, learned []bench.Learned) error {
+	if len(learned) == 0 {
 		return nil
-	case !ip.IsPrivate():
-		return problem("address", "%s is not on the shop's own network", host)
-	case !sure:
-		return &Question{fmt.Sprintf("%s is another computer. Wexter would speak to it whenever this instrument is chosen. Is it the shop's own instrument?", host)}
 	}
-	return nil
-}
-
-// RemoveDevice takes an address away.
-func (s *Shop) RemoveDevice(ctx context.Context, key, id string) error {
-	_, err := s.do(ctx, key, func(tx store.Tx) (string, error) {
-		return id, tx.RemoveDevice(id)
+	return s.NoteGauge(ctx, testID, func(su *record.Setup) {
+		for _, x := range learned {
+			switch x.What {
+			case bench.GaugeZero:
+				su.Instrument.Zero = x.Value
+			case bench.RigHolds:
+				su.Instrument.RigHeld, su.Instrument.RigLoss = record.RigHeld, 0
+			case bench.RigLoses:
+				su.Instrument.RigHeld, su.Instrument.RigLoss = record.RigLost, x.Value
+			}
+		}
 	})
-	return err
 }
 
 // Piece is a stretch of readings of a run that is being read, as block number Block, and
@@ -357,7 +415,7 @@ func (s *Shop) RemoveDevice(ctx context.Context, key, id string) error {
 type Piece struct {
 	Run      string
 	Block    int
-	Log      ingest.Log
+	Table    record.Table
 	From, To int // readings From up to, but without, To
 	Gap      int
 	Gaps     record.Gaps
@@ -368,7 +426,7 @@ type Piece struct {
 func (s *Shop) KeepReadings(ctx context.Context, pieces []Piece) error {
 	return s.DB.WriteFirst(ctx, func(tx store.Tx) error {
 		for _, p := range pieces {
-			if err := tx.AppendReadings(p.Run, p.Block, store.Piece{Log: p.Log, From: p.From, To: p.To}); err != nil {
+			if err := tx.AppendReadings(p.Run, p.Block, store.Piece{Table: p.Table, From: p.From, To: p.To}); err != nil {
 				return err
 			}
 			if err := tx.AppendGaps(p.Run, p.Gap, p.Gaps); err != nil {
@@ -380,46 +438,163 @@ func (s *Shop) KeepReadings(ctx context.Context, pieces []Piece) error {
 }
 
 // KeptReadings returns what is on disk of a run, and how many blocks that are.
-func (s *Shop) KeptReadings(ctx context.Context, run string) (l ingest.Log, blocks int, err error) {
+func (s *Shop) KeptReadings(ctx context.Context, run string) (t record.Table, blocks int, err error) {
 	tx := s.DB.Read(ctx)
-	if l, err = tx.Readings(run); err != nil {
-		return l, 0, err
+	if t, err = tx.Readings(run); err != nil {
+		return t, 0, err
 	}
 	blocks, err = tx.Blocks(run)
-	return l, blocks, err
+	return t, blocks, err
 }
 
-// DeviceByID finds an instrument of the shop.
-func (s *Shop) DeviceByID(ctx context.Context, id string) (record.Device, error) {
-	return store.Get[record.Device](s.DB.Read(ctx), id)
+// measured says by whom and with what the readings of a result were measured, when they were
+// read live.
+func measured(tx store.Tx, caseID string, n NewResult) (id, words string, err error) {
+	if n.Bench == "" {
+		return "", "", nil
+	}
+	t, err := store.Get[record.Test](tx, n.Bench)
+	if err != nil || t.CaseID != caseID || t.Key != n.Test {
+		return "", "", problem("bench", "These readings were made in another test; load the page again.")
+	}
+	runs, err := store.OfTest(tx, t.ID)
+	if err != nil {
+		return "", "", err
+	}
+	return t.ID, MeasuredWith(standing(runs)), nil
 }
 
-// SetDevice changes how an instrument is called, read and calibrated. Where it is stays as
-// it is: another address is another instrument.
-func (s *Shop) SetDevice(ctx context.Context, key, id string, change func(*record.Device) error) error {
-	_, err := s.do(ctx, key, func(tx store.Tx) (string, error) {
-		d, err := store.Get[record.Device](tx, id)
-		if err != nil {
-			return "", err
+// MeasuredWith says by whom and with what runs were measured, calibrated when; what was past its
+// date is said.
+func MeasuredWith(runs []record.Run) string {
+	var who, with []string
+	add := func(to *[]string, s string) {
+		if s != "" && !slices.Contains(*to, s) {
+			*to = append(*to, s)
 		}
-		was := d
-		if err := change(&d); err != nil {
-			return "", err
+	}
+	for _, r := range runs {
+		if len(r.Channels) > 0 {
+			add(&who, r.Who)
 		}
-		d.ID, d.Kind, d.Address, d.Driver, d.At, d.For = was.ID, was.Kind, was.Address, was.Driver, was.At, was.For
-		if d.Name, err = text("name", d.Name, 60); err != nil {
-			return "", err
+		for _, c := range r.Channels {
+			words := c.Instrument
+			if c.Serial != "" {
+				words += " " + c.Serial
+			}
+			if c.CalibratedOn != "" {
+				words += ", calibrated " + c.CalibratedOn
+			}
+			if c.DueOn != "" && c.DueOn < r.At.Format(time.DateOnly) {
+				words += ", past its date of " + c.DueOn
+			}
+			add(&with, words)
 		}
-		if d.Name == "" {
-			d.Name = d.Address
+	}
+	out := strings.Join(with, "; ")
+	if len(who) > 0 && out != "" {
+		out = strings.Join(who, ", ") + " with " + out
+	}
+	return out
+}
+
+// pastDate says what of a run's channels was past its calibration date when it was read, a
+// sentence each.
+func pastDate(r record.Run) (out []string) {
+	for _, c := range r.Channels {
+		said := fmt.Sprintf("%s was to be calibrated by %s, and was past its date when this was read.", c.Instrument, c.DueOn)
+		if c.DueOn != "" && c.DueOn < r.At.Format(time.DateOnly) && !slices.Contains(out, said) {
+			out = append(out, said)
 		}
-		if d.Settings.Serial, err = text("serial", d.Settings.Serial, 40); err != nil {
-			return "", err
+	}
+	return out
+}
+
+// Shown are readings in words, as the pages show them.
+func (l LiveTest) Shown(r bench.Readings) []evidence.Line {
+	figures, exits := evidence.Figures(l.Entry, r)
+	return l.car.Lines(record.Result{Test: l.Test.Key, Part: l.Test.Part, Figures: figures, Exits: exits})
+}
+
+// Recorded is a run as it was read live, with its test.
+type Recorded struct {
+	LiveTest
+	Run   record.Run
+	Table record.Table
+}
+
+// Recorded returns a run with all that was read in it.
+func (s *Shop) Recorded(ctx context.Context, run string) (x Recorded, err error) {
+	tx := s.DB.Read(ctx)
+	if x.Run, err = store.Get[record.Run](tx, run); err != nil {
+		return x, err
+	}
+	if x.Table, err = tx.Readings(run); err != nil {
+		return x, err
+	}
+	x.LiveTest, err = s.LiveTest(ctx, x.Run.TestID)
+	if len(x.Run.Channels) == 0 { // a file, or read by a Wexter that read one module
+		for _, q := range []record.Quantity{record.GaugePressure, record.RigWall}[:len(x.Table.Cols)] {
+			kind, _ := q.Kind()
+			x.Run.Channels = append(x.Run.Channels, record.RunChannel{Key: string(q), Name: q.Words(), Unit: units.Base(kind), Instrument: x.Run.Name})
 		}
-		if err := fits(d.Check()); err != nil {
-			return "", err
+	}
+	return x, err
+}
+
+// Zero is what is taken off a column before it is shown, in its unit.
+func (l LiveTest) Zero(column string) float64 {
+	if l.Holds() && column == string(record.GaugePressure) {
+		return l.Test.Setup.Instrument.Zero
+	}
+	return 0
+}
+
+// Bay are the columns in the bay's units, zero taken off.
+func (x Recorded) Bay() [][]float64 {
+	out := make([][]float64, len(x.Table.Cols))
+	for i, col := range x.Table.Cols {
+		c := x.Run.Channels[i]
+		_, to := bench.InBay(c)
+		for _, v := range col {
+			out[i] = append(out[i], to.Of(v-x.Zero(c.Key)))
 		}
-		return id, tx.Put(&d)
-	})
-	return err
+	}
+	return out
+}
+
+// StretchName is what was read in the run.
+func (x Recorded) StretchName() string {
+	if w := x.Run.Kind.Words(); w != "" {
+		return w
+	}
+	if st, ok := x.LiveTest.Bench.Stretch(x.Known(nil, 0), x.Run.Kind); ok {
+		return st.Name
+	}
+	return string(x.Run.Kind)
+}
+
+// Play lets the test's own code see the run again, reading by reading, and says when it comes to
+// another state.
+func (x Recorded) Play(says func(t float64, st bench.State)) {
+	resolution := 0.0
+	if len(x.Run.Channels) > 0 {
+		resolution = x.Run.Channels[0].Resolution
+	}
+	k := x.Known(nil, resolution)
+	st, ok := x.LiveTest.Bench.Stretch(k, x.Run.Kind)
+	if !ok {
+		return
+	}
+	if x.Run.Planned > 0 {
+		st.For = x.Run.Planned
+	}
+	w, last := x.LiveTest.Bench.Watch(k, st, x.Run.Channels), bench.State{}
+	for i, t := range x.Table.Time {
+		w.Take(t, x.Table.Row(i))
+		if now := w.State(); now != last || i == 0 {
+			last = now
+			says(t, now)
+		}
+	}
 }

@@ -2,12 +2,14 @@ package casework
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"slices"
 	"strings"
 
+	"wexter/core/bench"
 	"wexter/core/knowledge"
 	"wexter/core/plumbing"
 	"wexter/core/record"
@@ -253,6 +255,7 @@ func (w *paperWriter) result(x record.Result, head string) {
 		}
 		put(&rows, "judged", w.car.JudgedBy(x))
 	}
+	put(&rows, "measured by", x.Measured)
 	put(&rows, "note", x.Note)
 	if x.Doubted() {
 		put(&rows, "doubted", "it counts for nothing until the doubt is taken back")
@@ -395,7 +398,7 @@ func (s *Shop) Export(ctx context.Context, id string) (data []byte, number strin
 	for _, x := range f.Scans {
 		b.Scans = append(b.Scans, x.ScanDone)
 	}
-	for _, t := range f.Tests {
+	for _, t := range slices.Concat(f.Tests, f.Benches) {
 		bt := report.BundleTest{Test: t.Test}
 		for _, r := range t.Runs {
 			if r.EndedAt == nil {
@@ -405,7 +408,7 @@ func (s *Shop) Export(ctx context.Context, id string) (data []byte, number strin
 			if err != nil {
 				return nil, "", err
 			}
-			bt.Runs = append(bt.Runs, report.BundleRun{Run: r, Time: l.Time, Gauge: l.Gauge, Wall: l.Wall})
+			bt.Runs = append(bt.Runs, report.NewBundleRun(r, l))
 		}
 		b.Tests = append(b.Tests, bt)
 	}
@@ -521,6 +524,7 @@ func (s *Shop) Import(ctx context.Context, data []byte) (string, error) {
 			return "", err
 		}
 		for _, t := range b.Tests {
+			t.Key = cmp.Or(t.Key, bench.PressureHold.Key)
 			if err := tx.Add(&t.Test); err != nil {
 				return "", err
 			}
@@ -528,7 +532,7 @@ func (s *Shop) Import(ctx context.Context, data []byte) (string, error) {
 				if err := tx.Add(&r.Run); err != nil {
 					return "", err
 				}
-				if err := tx.PutReadings(r.ID, ingest.Log{Time: r.Time, Gauge: r.Gauge, Wall: r.Wall}); err != nil {
+				if err := tx.PutReadings(r.ID, r.Table()); err != nil {
 					return "", err
 				}
 			}

@@ -99,6 +99,7 @@ type NewResult struct {
 	Readings         bench.Readings
 	Outcome, Why     string
 	RepeatOf         string // the result that it repeats
+	Bench            string // the test as it was read live; empty: it was typed
 	Photo            *record.Photo
 }
 
@@ -142,6 +143,9 @@ func (s *Shop) AddResult(ctx context.Context, key, caseID string, n NewResult) (
 			return "", err
 		}
 		if err := s.tryOn(f, car, x); err != nil {
+			return "", err
+		}
+		if x.Bench, x.Measured, err = measured(tx, caseID, n); err != nil {
 			return "", err
 		}
 		if x.Photo, err = hashOf(tx, c, n.Photo); err != nil {

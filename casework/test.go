@@ -28,7 +28,7 @@ func (s *Shop) StartTest(ctx context.Context, key, caseID, repeatOf string) (str
 		if err != nil {
 			return "", err
 		}
-		t := record.Test{ID: newID(), CaseID: caseID, RepeatOf: repeatOf, At: s.now(), Version: 1, Rules: decay.Version}
+		t := record.Test{ID: newID(), Key: bench.PressureHold.Key, CaseID: caseID, RepeatOf: repeatOf, At: s.now(), Version: 1, Rules: decay.Version}
 		stage := record.Hunt
 		if repeatOf != "" {
 			old, err := store.Get[record.Test](tx, repeatOf)
@@ -55,7 +55,7 @@ func (s *Shop) StartTest(ctx context.Context, key, caseID, repeatOf string) (str
 			}
 			t.Setup.Entry, t.Setup.Set = car.UsualSealing()
 			t.Setup.Volume = gas.Space{Tank: t.Setup.Tank, Level: t.Setup.Level, Lines: t.Setup.Extra}.Vapour()
-			last, err := tx.NewestTest()
+			last, err := tx.NewestTest(bench.PressureHold.Key)
 			if err != nil && !errors.Is(err, ErrNotFound) {
 				return "", err
 			}
@@ -64,18 +64,23 @@ func (s *Shop) StartTest(ctx context.Context, key, caseID, repeatOf string) (str
 				t.Setup.Instrument.RigHeld, t.Setup.Instrument.RigLoss, t.Setup.Instrument.Zero = "", 0, 0
 			}
 		}
-		n, err := store.Count[record.Test](tx, store.Owner{Column: store.CaseColumn, ID: caseID})
-		if err != nil {
-			return "", err
-		}
-		if n >= record.MostTests {
-			return "", problem("test", "There are %d holds on this case already; close it and open a new one.", n)
-		}
-		if err := tx.Add(&t); err != nil {
+		if err := addTest(tx, &t); err != nil {
 			return "", err
 		}
 		return t.ID, advance(tx, c, stage)
 	})
+}
+
+// addTest keeps a test, when its case has room for one more.
+func addTest(tx store.Tx, t *record.Test) error {
+	n, err := store.Count[record.Test](tx, store.Owner{Column: store.CaseColumn, ID: t.CaseID})
+	if err != nil {
+		return err
+	}
+	if n >= record.MostTests {
+		return problem("test", "There are %d tests on this case already; close it and open a new one.", n)
+	}
+	return tx.Add(t)
 }
 
 // SaveSetup writes a test's set-up; version is the one that was shown. The volume
@@ -197,7 +202,7 @@ func (s *Shop) AddRun(ctx context.Context, key, testID string, n NewRun) (string
 		if err := s.judgeWith(tx, t, r.ID, l); err != nil {
 			return "", err
 		}
-		return r.ID, tx.PutReadings(r.ID, l)
+		return r.ID, tx.PutReadings(r.ID, tableOf(l))
 	})
 }
 
@@ -433,7 +438,7 @@ func (b *gathered) read(tx store.Tx, run string, log ingest.Log) error {
 	for _, r := range b.runs {
 		l, err := log, error(nil)
 		if r.ID != run {
-			l, err = tx.Readings(r.ID)
+			l, err = kept(tx, r)
 		}
 		if err != nil {
 			return err
@@ -595,6 +600,15 @@ func (b gathered) doubts(sum *record.Summary) {
 	if d, err := time.Parse(time.DateOnly, in.CalibratedOn); err == nil && b.now.Sub(d) > 366*24*time.Hour {
 		say("The gauge was calibrated on %s, more than a year ago.", in.CalibratedOn)
 	}
+	var past []string
+	for _, r := range b.runs {
+		for _, w := range pastDate(r) {
+			if !slices.Contains(past, w) {
+				past = append(past, w)
+			}
+		}
+	}
+	sum.Warnings = append(sum.Warnings, past...)
 	a := b.arch
 	if slices.Contains(a.Cautions, "eonv-pressure") && !slices.Contains(b.setup.Sealed, a.Seal[0].Do) && sum.Verdict == decay.Over {
 		say("%s is not ticked: the unit's relief opens near 0.5 inH2O, and the test may have blown through a healthy valve. Until then there is no verdict.", strings.TrimSuffix(a.Seal[0].Do, "."))
@@ -612,8 +626,48 @@ func (s *Shop) Readings(ctx context.Context, runID string) (record.Run, ingest.L
 	if err != nil {
 		return r, ingest.Log{}, err
 	}
-	l, err := tx.Readings(runID)
+	l, err := kept(tx, r)
 	return r, l, err
+}
+
+// kept are the readings of a hold's run, as they are judged.
+func kept(tx store.Tx, r record.Run) (ingest.Log, error) {
+	t, err := tx.Readings(r.ID)
+	return logOf(r, t), err
+}
+
+// logOf makes the log of a hold of what was read: where there was a pressure, with the wall's
+// temperature when that was measured all the time.
+func logOf(r record.Run, t record.Table) ingest.Log {
+	pressure, wall := 0, 1
+	if len(r.Channels) > 0 {
+		pressure, wall = r.Channels.At(string(record.GaugePressure)), r.Channels.At(string(record.RigWall))
+	}
+	l := ingest.Log{Unit: r.Unit}
+	if pressure < 0 || pressure >= len(t.Cols) {
+		return l
+	}
+	var felt []float64
+	for i, p := range t.Cols[pressure] {
+		if math.IsNaN(p) {
+			continue
+		}
+		l.Time, l.Gauge = append(l.Time, t.Time[i]), append(l.Gauge, p)
+		if wall >= 0 && wall < len(t.Cols) {
+			felt = append(felt, t.Cols[wall][i])
+		}
+	}
+	l.Wall, _ = bench.Wall(l.Time, felt)
+	return l
+}
+
+// tableOf is a log as it is kept.
+func tableOf(l ingest.Log) record.Table {
+	t := record.Table{Time: l.Time, Cols: []record.Column{l.Gauge}}
+	if l.Wall != nil {
+		t.Cols = append(t.Cols, l.Wall)
+	}
+	return t
 }
 
 // TestCase returns the case a test belongs to.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"slices"
 
+	"wexter/core/bench"
 	"wexter/core/record"
 	"wexter/evidence"
 	"wexter/ingest"
@@ -80,7 +81,7 @@ func (s *Shop) Values(ctx context.Context, v record.Vehicle) ([]evidence.CarValu
 	if l.Results, err = store.StandingOfCases[record.Result](tx, ids); err != nil {
 		return nil, err
 	}
-	if l.Tests, err = tx.OutcomesOfCases(ids); err != nil {
+	if l.Tests, err = tx.OutcomesOfCases(bench.PressureHold.Key, ids); err != nil {
 		return nil, err
 	}
 	return evidence.Values(s.Book, l), nil

@@ -152,7 +152,7 @@ test("charging wants a hand that means it: held down, or a second key; with the 
     const late = await shop.page();
     let letGo;
     const gone = new Promise((ok) => { letGo = ok; });
-    await late.route("**/live/stream", async (r) => { await gone; await r.continue(); });
+    await late.route("**/live/stream*", async (r) => { await gone; await r.continue(); });
     await late.goto(live);
     await arrive(page, () => page.click("text=let the module go"));
     letGo();

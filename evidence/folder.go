@@ -15,7 +15,8 @@ type Folder struct {
 	Case     record.Case
 	Vehicle  record.Vehicle
 	Codes    []record.Code
-	Tests    []TestFolder
+	Tests    []TestFolder // holds
+	Benches  []TestFolder // other tests that were read live
 	Findings []record.Finding
 	Repairs  []record.RepairDone
 	Trials   []record.Trial

@@ -160,3 +160,15 @@ func listOf(_ bench.Channel, _ knowledge.Reading, texts []string) (x bench.Readi
 	}
 	return x, nil
 }
+
+// WriteChannel writes a reading as it would be typed: ReadChannel reads it back.
+func WriteChannel(r bench.Reading) (out []string) {
+	for _, v := range r.Numbers {
+		if math.IsInf(v, 1) {
+			out = append(out, "OL")
+			continue
+		}
+		out = append(out, strconv.FormatFloat(v, 'g', 5, 64))
+	}
+	return append(out, r.Words...)
+}

@@ -124,9 +124,10 @@ const (
 	Closed = "closed" // known orifice shut
 	Unplug = "unplug" // the sensor's cable is off
 	Replug = "replug"
-	Run    = "run"  // steps the clock of a simulated module that stands
-	Keep   = "keep" // what was commanded goes on for Keep seconds more
-	Ask    = "ask"  // words, to an instrument on a simulated car that takes them
+	Run    = "run"   // steps the clock of a simulated module that stands
+	Keep   = "keep"  // what was commanded goes on for Keep seconds more
+	Valve  = "valve" // Words is the part, Target the share of its opening; below 0 it is let go
+	Ask    = "ask"   // words, to an instrument on a simulated car that takes them
 )
 
 // OwnClock is the session of instruments without a clock of their own: their readings have

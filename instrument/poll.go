@@ -32,6 +32,7 @@ const mostGroup = 6
 // request and answer.
 type Poller struct {
 	scanner Scanner
+	turn    turn // whoever asks just now
 	about   About
 	fast    [][]byte // requests that are made in turn
 	slow    [][]byte
@@ -52,9 +53,12 @@ func Poll(ctx context.Context, s Scanner, want []byte) (*Poller, error) {
 	if err != nil {
 		return nil, err
 	}
-	p := &Poller{scanner: s, stamps: stamps{time.Now()}, grouped: s.CAN()}
+	p := &Poller{scanner: s, turn: make(turn, 1), stamps: stamps{time.Now()}, grouped: s.CAN()}
 	a := s.About()
 	p.about = About{Protocol: 1, Name: a.Adapter, Session: OwnClock, Simulated: a.Simulated, NoClock: true}
+	if len(a.Commands) > 0 && a.Keeps {
+		p.about.Commands = []string{Valve, Keep}
+	}
 	pick := func(list []byte) (out []byte) {
 		for _, x := range list {
 			if slices.Contains(has, x) && (len(want) == 0 || slices.Contains(want, x)) {
@@ -106,8 +110,25 @@ func (p *Poller) group(pids []byte) (out [][]byte) {
 // About says what is read.
 func (p *Poller) About() About { return p.about }
 
-// Do refuses: live data are only read.
-func (p *Poller) Do(context.Context, Command) error { return errByHand }
+// Do commands a valve, through an adapter that lets it go when nobody asks for it any more.
+func (p *Poller) Do(ctx context.Context, c Command) error {
+	var words string
+	switch {
+	case !p.about.Can(c.Do):
+		return errByHand
+	case c.Do == Keep:
+		words = fmt.Sprintf("keep %.0f", c.Keep)
+	case strings.ContainsAny(c.Words, " \t") || c.Words == "":
+		return errors.New("say which valve")
+	case c.Target < 0:
+		words = fmt.Sprintf("command %s release", c.Words)
+	default:
+		words = fmt.Sprintf("command %s %.0f for %.0f", c.Words, 100*c.Target, c.Keep)
+	}
+	p.turn.take()
+	defer p.turn.passOn()
+	return p.scanner.Work(ctx, words)
+}
 
 // Close lets the adapter go.
 func (p *Poller) Close() error { return p.scanner.Close() }
@@ -129,9 +150,9 @@ func (p *Poller) Next(ctx context.Context) (Reading, error) {
 			case <-time.After(d):
 			}
 		}
-		pids := p.turn()
+		pids := p.next()
 		began := time.Now()
-		lines, err := p.scanner.Ask(ctx, fmt.Sprintf("01%X", pids))
+		lines, err := p.ask(ctx, pids)
 		if err != nil {
 			return Reading{}, err
 		}
@@ -154,8 +175,14 @@ func (p *Poller) Next(ctx context.Context) (Reading, error) {
 	}
 }
 
-// turn is the next request.
-func (p *Poller) turn() []byte {
+func (p *Poller) ask(ctx context.Context, pids []byte) ([]string, error) {
+	p.turn.take()
+	defer p.turn.passOn()
+	return p.scanner.Ask(ctx, fmt.Sprintf("01%X", pids))
+}
+
+// next is the next request.
+func (p *Poller) next() []byte {
 	if len(p.slow) > 0 && (len(p.fast) == 0 || !time.Now().Before(p.slowDue)) {
 		g := p.slow[p.slowAt]
 		if p.slowAt++; p.slowAt == len(p.slow) {

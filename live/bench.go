@@ -2,86 +2,54 @@ package live
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
+	"slices"
 	"strings"
 	"sync"
 	"time"
 
 	"wexter/casework"
-	"wexter/core/decay"
+	"wexter/core/bench"
 	"wexter/core/record"
-	"wexter/core/units"
 	"wexter/instrument"
 )
 
-// Status of a bench's module.
-type Status string
-
-// The states: no answer yet, reading, answering but measuring nothing, gone.
-const (
-	Looking Status = "looking"
-	On      Status = "on"
-	Fault   Status = "fault"
-	Lost    Status = "lost"
-)
-
-// Phase is how far a leg has come; empty before its first reading.
-type Phase string
-
-// Phases of a leg.
-const (
-	Charging Phase = "charge"
-	Settling Phase = "settle"
-	Holding  Phase = "hold"
-)
-
-const (
-	rigSeconds  = 60.0
-	zeroSeconds = 5.0
-	settleTime  = 15.0  // s after the charge, shown as settling; the fit takes it in
-	gapSeconds  = 1.0   // without a reading
-	holdWithout = 180.0 // s planned when no hold is known to tell
-	leastHold   = 60.0  // s planned at least: the gas gives off its heat meanwhile
-)
-
-// Bench is one test being read.
+// Bench is one test being read: its instruments, the stretch that is read just now, and who
+// drives.
 type Bench struct {
-	hub    *Hub
-	test   string
-	number string
-	source *source
-	cancel context.CancelFunc
+	hub     *Hub
+	test    string
+	number  string
+	seats   []*seat // the first one's clock is the bench's
+	columns int
+	permits bool // what the system is permitted bounds the pressure
+	cancel  context.CancelFunc
 
-	mu        sync.Mutex
-	live      casework.LiveTest
-	gauge     instrument.Instrument
-	about     instrument.About
-	status    Status
-	said      string    // about the module, a sentence
-	starting  bool      // a leg is being begun
-	relieved  bool      // the rig was told to open, over what is permitted
-	moved     time.Time // when the rig was last told to charge or to draw
-	kept      time.Time // when it was last told to stay as it is
-	disk      string    // when readings cannot be written
-	last      instrument.Reading
-	has       bool
-	clock     clock
-	untrusted int // readings until the module is trusted again after a fault
-	leg       *leg
-	result    string  // of the leg that ended last, or what a module that is back takes up
-	back      float64 // when it was back, on the module's clock; 0: not lately
-	version   int     // counts up with everything a browser shows beside readings
-	bell      int     // counts up when a leg is done or a verdict firm
-	looked    time.Time
-	estimate  *Estimate
-	counted   int // of estimates
+	mu       sync.Mutex
+	live     casework.LiveTest
+	starting bool      // a stretch is being begun
+	relieved bool      // the rig was told to open, over what is permitted
+	moved    time.Time // when something was last told to charge, draw or energise
+	disk     string    // when readings cannot be written
+	leg      *leg
+	result   string  // of the stretch that ended last, or what an instrument that is back takes up
+	back     float64 // when it was back, on its clock; 0: not lately
+	version  int     // counts up with everything a browser shows beside readings
+	bell     int     // counts up when a stretch is done or a verdict firm
+	looked   time.Time
+	estimate *Estimate
+	counted  int // of estimates
+	driver   driver
 }
 
 // Estimate is what the readings say so far.
 type Estimate struct {
-	Sum  record.Summary
-	Said string // why there is none
+	casework.Estimate
+	Test casework.LiveTest
+	Read bench.Readings // so far
+	Said string         // why there is none
 	At   float64
 	Run  string
 }
@@ -94,11 +62,9 @@ func (b *Bench) reading() bool {
 
 func (b *Bench) changed() { b.version++ }
 
-func (b *Bench) say(s Status, words string) {
-	if b.status != s || b.said != words {
-		b.status, b.said = s, words
-		b.changed()
-	}
+// zero is what is taken off a column before it is shown.
+func (b *Bench) zero(key string) float64 {
+	return b.live.Zero(key)
 }
 
 // diskSays notes whether the last commit went well.
@@ -113,63 +79,15 @@ func (b *Bench) diskSays(err error) {
 	}
 }
 
-// gone says that the module no longer answers, and why.
-func (b *Bench) gone(words string) {
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	b.gauge = nil
-	if b.status == Lost {
-		return
-	}
-	if b.leg != nil {
-		words += " Look at its cable and its power. The leg waits; what was read is kept, and the gap is not judged."
-	}
-	b.has = false
-	b.say(Lost, words)
-}
-
-// connected takes a module that answers. A leg goes on only when it is the module
-// the leg began with and its clock has gone on.
-func (b *Bench) connected(g instrument.Instrument) {
-	a := g.About()
-	b.mu.Lock()
-	l := b.leg
-	other := l != nil && (a.Session != l.run.Source.Session || a.Serial != l.run.Source.Serial)
-	if a.Session == b.about.Session || l != nil && !other {
-		b.clock.silent = true
-	} else {
-		b.clock = clock{}
-	}
-	b.gauge, b.about = g, a
-	b.mu.Unlock()
-	if other {
-		b.end(func(r *record.Run) {
-			r.Watched = true
-			r.Notes = append(r.Notes, "The module restarted while this was read: the leg ends where the readings ended.")
-		}, "The module restarted: the leg ends where its readings ended. Repeat it.")
-	}
-	// What was wrong stays said until a reading has come: take says when it has.
-	err := b.note(func(su *record.Setup) {
-		in := &su.Instrument
-		in.Name, in.Range, in.Resolution, in.CalibratedOn = a.Name, a.Range, a.Resolution, a.CalibratedOn
-		if su.Reference == 0 && a.Orifice > 0 {
-			su.Reference = a.Orifice
-		}
-	})
-	if err != nil { // it is read all the same
+// met writes into a hold's set-up with what gauge it is read.
+func (b *Bench) met(a instrument.About) {
+	err := b.hub.shop.MeetGauge(b.hub.ctx, b.test, casework.Gauge{Name: a.Name, Range: a.Range, Resolution: a.Resolution, CalibratedOn: a.CalibratedOn, Orifice: a.Orifice})
+	if err = errors.Join(err, b.Refresh()); err != nil { // it is read all the same
 		slog.Error("the set-up does not say what it was read with", "test", b.test, "err", err)
 	}
 }
 
-// note writes into the set-up and reads the test again.
-func (b *Bench) note(change func(*record.Setup)) error {
-	if err := b.hub.shop.NoteGauge(b.hub.ctx, b.test, change); err != nil {
-		return err
-	}
-	return b.Refresh()
-}
-
-// Refresh reads the test again, after its set-up or legs were changed elsewhere.
+// Refresh reads the test again, after its set-up or stretches were changed elsewhere.
 func (b *Bench) Refresh() error {
 	t, err := b.hub.shop.LiveTest(context.WithoutCancel(b.hub.ctx), b.test)
 	if err != nil {
@@ -182,98 +100,45 @@ func (b *Bench) Refresh() error {
 	return nil
 }
 
-// close ends the leg as its last reading said.
-func (b *Bench) close(e ending) {
-	switch e {
-	case atPlan:
-		b.finish()
-	case full:
-		b.broken(fmt.Sprintf("%d readings are as many as a leg holds", record.MostLive))
-	case turned:
-		b.broken("The module's clock was set back while this was read")
-	case gone:
-		b.end(func(r *record.Run) { r.Watched = false }, "The pressure is gone: what was read is kept. Charge again for another hold.")
+// known is what is known before a stretch is read. The bench is locked.
+func (b *Bench) known() bench.Known {
+	resolution := 0.0
+	if c := b.seats[0].shown; len(c) > 0 {
+		resolution = c[0].Resolution
 	}
+	return b.live.Known(b.works, resolution)
 }
 
-// broken ends the leg where its readings end, and says why.
-func (b *Bench) broken(why string) {
-	b.end(func(r *record.Run) {
-		r.Watched = true
-		r.Notes = append(r.Notes, why+": the leg ends where the readings ended.")
-	}, why+": the leg ends where its readings ended.")
-}
+// works reports what can be told from here. The bench is locked.
+func (b *Bench) works(v bench.Verb) bool { return b.worker(v) != nil }
 
-// take is one reading; it says how the leg ends with it.
-func (b *Bench) take(r instrument.Reading) ending {
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	turnedBack := false
-	if r.Fault == "" {
-		r.Fault, turnedBack = b.clock.fits(r.Time)
-	}
-	if turnedBack && b.leg != nil {
-		return turned
-	}
-	if r.Fault != "" {
-		b.faulty(r.Fault)
-		return goesOn
-	}
-	// After a fault the first readings are not trusted yet: a plug that is only just in
-	// may be out again.
-	if b.untrusted > 0 {
-		b.untrusted--
-		return goesOn
-	}
-	shown, ok := r.Of(instrument.PressureKey)
+// worker is the seat whose instrument takes the command of a step.
+func (b *Bench) worker(v bench.Verb) *seat {
+	c, ok := commands[v]
 	if !ok {
-		b.faulty("the module sent a reading without a pressure")
-		return goesOn
+		return nil
 	}
-	b.last, b.has = r, true
-	l := b.leg
-	if shown.Over {
-		b.say(On, fmt.Sprintf("Over the range of the module, %.0f inH2O: nothing beyond is read. Open the rig.", b.about.Range/units.InH2O))
-		if l != nil {
-			l.over = true
+	for _, s := range b.seats {
+		if s.about.Can(c) {
+			return s
 		}
-		return goesOn
 	}
-	words := ""
-	switch p := shown.Value - b.live.Test.Setup.Instrument.Zero; {
-	case p > 1.02*b.live.Arch.MaxPa:
-		words = fmt.Sprintf("Over the %.1f inH2O this system is permitted: open the rig now.", b.live.Arch.MaxPa/units.InH2O)
-	case -p > 1.02*b.live.Arch.MaxVacPa:
-		words = fmt.Sprintf("Below the %.1f inH2O of vacuum this tank is permitted: open the rig now.", b.live.Arch.MaxVacPa/units.InH2O)
-	}
-	if words != "" && !b.relieved && b.gauge != nil && b.about.Can(instrument.Open) {
-		g := b.gauge
-		b.hub.wg.Go(func() { b.release(g, "") })
-	}
-	b.relieved = words != ""
-	if words != "" && b.about.Can(instrument.Open) {
-		words = strings.TrimSuffix(words, ": open the rig now.") + ": the rig has been told to open. See that it does."
-	}
-	b.takesUp(r.Time)
-	b.say(On, words)
-	if l == nil || l.ending {
-		return goesOn
-	}
-	return l.add(r, b)
+	return nil
 }
 
-// backSeconds is how long it is said what a module that is back takes up.
+// backSeconds is how long it is said what an instrument that is back takes up.
 const backSeconds = 15.0
 
-// takesUp says which leg goes on, and where, when the module measures again at a time.
+// takesUp says which stretch goes on, and where, when the first instrument measures again at a
+// time.
 func (b *Bench) takesUp(at float64) {
 	l := b.leg
 	switch {
 	case l == nil || l.ending:
 		b.back = 0
-	case b.status != On:
+	case b.seats[0].status != On:
 		t := int(at - l.run.Origin)
-		b.back, b.result = at, fmt.Sprintf("The module measures again: the %s goes on at %d:%02d.", strings.ToLower(l.run.Kind.Words()), t/60, t%60)
+		b.back, b.result = at, fmt.Sprintf("The module measures again: the %s goes on at %d:%02d.", strings.ToLower(l.name()), t/60, t%60)
 		b.changed()
 	case b.back > 0 && at-b.back > backSeconds:
 		b.back, b.result = 0, ""
@@ -281,27 +146,29 @@ func (b *Bench) takesUp(at float64) {
 	}
 }
 
-// faulty takes a line of the module in which nothing was measured: the figure goes out.
-func (b *Bench) faulty(why string) {
-	b.has = false
-	b.untrusted = int(min(max(b.about.Rate/2, 1), 5))
-	words := casework.Upper(why) + "."
-	if b.leg != nil {
-		words += " The leg waits; what was read is kept, and the gap is not judged."
-		b.leg.fault = why
+// name is what the stretch is called.
+func (l *leg) name() string {
+	if w := l.run.Kind.Words(); w != "" {
+		return w
 	}
-	b.say(Fault, words)
+	return l.stretch.Name
 }
 
-func (b *Bench) target(kind record.RunKind) float64 { return b.live.ChargeTo(kind) }
-
-// finish ends the leg at its planned end.
-func (b *Bench) finish() {
-	b.end(func(r *record.Run) { r.Watched = false }, "")
+// recognised puts a mark of the test's own code down.
+func (b *Bench) recognised(l *leg, m record.Mark) {
+	r, err := b.hub.shop.MarkRun(context.Background(), "", l.run.ID, m)
+	if err != nil {
+		slog.Error("an event could not be marked", "test", b.test, "err", err)
+		return
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	l.run.Marks = r.Marks
+	b.changed()
 }
 
-// end writes the leg out and closes it; said replaces the words about it.
-func (b *Bench) end(change func(*record.Run), said string) {
+// end writes the stretch out and closes it.
+func (b *Bench) end(e ending) {
 	b.mu.Lock()
 	l := b.leg
 	if l == nil || l.ending {
@@ -310,78 +177,110 @@ func (b *Bench) end(change func(*record.Run), said string) {
 	}
 	l.ending = true
 	b.mu.Unlock()
+	fail := func(words string) {
+		b.mu.Lock()
+		defer b.mu.Unlock()
+		l.ending = false
+		if words != "" {
+			b.seats[0].say(b.seats[0].status, words)
+		}
+	}
 	if err := b.hub.flush(); err != nil {
-		b.mu.Lock()
-		l.ending = false
-		b.mu.Unlock()
+		fail("")
 		return
 	}
-	change(&l.run)
-	if err := b.hub.shop.EndRun(context.Background(), l.run); err != nil {
-		b.mu.Lock()
-		l.ending = false
-		b.say(b.status, casework.Upper(err.Error())+".")
-		b.mu.Unlock()
+	b.mu.Lock()
+	told := l.watch.Told()
+	l.run.Watched = e.cut
+	l.run.Notes = append(l.run.Notes, told.Notes...)
+	if e.note != "" {
+		l.run.Notes = append(l.run.Notes, e.note)
+	}
+	l.run.Says = told.Says
+	l.run.Channels = b.timed(l.run.Channels)
+	run := l.run
+	b.mu.Unlock()
+	if err := b.hub.shop.EndRun(context.Background(), run, told.Readings); err != nil {
+		fail(casework.Upper(err.Error()) + ".")
 		return
 	}
-	words, set := l.learn(b)
-	if said != "" {
-		words = said
+	words := told.Says
+	if e.said != "" {
+		words = e.said
 	}
-	// The test is read again before the leg is let go, so that nobody sees the bench without both.
-	if set == nil {
-		set = func(*record.Setup) {}
+	// The test is read again before the stretch is let go, so that nobody sees the bench without both.
+	if err := errors.Join(b.hub.shop.Learn(context.Background(), b.test, told.Learned), b.Refresh()); err != nil {
+		slog.Error("what a stretch told is not in the set-up", "test", b.test, "err", err)
 	}
-	_ = b.note(set)
 	b.mu.Lock()
 	b.leg, b.result = nil, words
 	b.bell++
 	b.changed()
-	g := b.gauge
 	b.mu.Unlock()
-	if g != nil && l.run.Kind != record.RunDrift && l.run.Kind != record.RunZero {
-		b.hub.wg.Go(func() { b.release(g, l.run.Kind) })
+	if l.stretch.Rests || e.rest {
+		b.hub.wg.Go(func() { b.rest(l.stretch.Key) })
 	}
 }
 
-// release opens a rig that can be worked from here.
-func (b *Bench) release(g instrument.Instrument, kind record.RunKind) {
+// timed are a run's channels with how well the moments of their readings are known. The bench is
+// locked.
+func (b *Bench) timed(cs record.Channels) record.Channels {
+	cs = slices.Clone(cs)
+	for _, s := range b.seats {
+		for i := range s.keys {
+			if s.first+i < len(cs) {
+				cs[s.first+i].Within = s.within()
+			}
+		}
+	}
+	return cs
+}
+
+// rest opens the rig and lets valves go, where that is done from here.
+func (b *Bench) rest(stretch record.RunKind) {
 	ctx, cancel := context.WithTimeout(b.hub.ctx, 5*time.Second)
 	defer cancel()
-	if !g.About().Can(instrument.Open) {
-		return
-	}
-	_ = g.Do(ctx, instrument.Command{Do: instrument.Open})
-	if kind == record.RunRig {
-		_ = g.Do(ctx, instrument.Command{Do: instrument.Car})
-	}
-	if kind == record.RunReference {
-		_ = g.Do(ctx, instrument.Command{Do: instrument.Closed})
+	for _, s := range b.seats {
+		b.mu.Lock()
+		g, a := s.gauge, s.about
+		valves := slices.Clone(b.commanded())
+		b.mu.Unlock()
+		if g == nil {
+			continue
+		}
+		for _, c := range resting(stretch, valves) {
+			if a.Can(c.Do) {
+				_ = g.Do(ctx, c)
+			}
+		}
 	}
 }
 
-// attend sees to it that a rig that is worked from here is never left alone. As long as
-// somebody looks it is told to stay as it is, otherwise it opens by itself: when this program
-// is killed, when the link is gone. When nobody has looked for a while the leg ends and the rig
-// is opened from here.
+// attend sees to it that what is worked from here is never left alone. As long as somebody looks
+// it is told to stay as it is, otherwise it goes to rest by itself: when this program is killed,
+// when the link is gone. When nobody has looked for a while the stretch ends and everything is
+// put to rest from here.
 func (b *Bench) attend() {
 	b.mu.Lock()
-	g, l := b.gauge, b.leg
-	works := g != nil && b.about.Can(instrument.Charge)
-	alone := works && l != nil && !l.ending && time.Since(b.looked) > aloneAfter
-	keep := works && !alone && b.about.Can(instrument.Keep) && time.Since(b.looked) <= aloneAfter && time.Since(b.kept) >= keepEvery
-	if keep {
-		b.kept = time.Now()
+	l, unseen := b.leg, time.Since(b.looked)
+	works := slices.ContainsFunc(b.seats, func(s *seat) bool {
+		return s.gauge != nil && (s.about.Can(instrument.Charge) || s.about.Can(instrument.Valve))
+	})
+	alone := works && l != nil && !l.ending && unseen > aloneAfter
+	var keep []instrument.Instrument
+	for _, s := range b.seats {
+		if works && !alone && unseen <= aloneAfter && s.gauge != nil && s.about.Can(instrument.Keep) && time.Since(s.kept) >= keepEvery {
+			s.kept = time.Now()
+			keep = append(keep, s.gauge)
+		}
 	}
 	b.mu.Unlock()
 	if alone {
-		b.end(func(r *record.Run) {
-			r.Watched = true
-			r.Notes = append(r.Notes, "Nobody was looking for a minute: the rig was opened, and the leg ends there.")
-		}, "Nobody was looking for a minute: the rig was opened. What was read is kept.")
-		b.hub.wg.Go(func() { b.release(g, l.run.Kind) })
+		b.end(ending{cut: true, rest: true, note: "Nobody was looking for a minute: the rig was opened, and the leg ends there.",
+			said: "Nobody was looking for a minute: the rig was opened. What was read is kept."})
+		b.hub.wg.Go(func() { b.rest(l.stretch.Key) })
 	}
-	if keep {
+	for _, g := range keep {
 		b.hub.wg.Go(func() {
 			ctx, cancel := context.WithTimeout(b.hub.ctx, keepEvery)
 			defer cancel()
@@ -390,8 +289,11 @@ func (b *Bench) attend() {
 	}
 }
 
-// judge estimates twice a second while a hold runs, and ends it when at its planned
-// end the verdict is firm.
+// judgedAfter is how much of a stretch must have been read before it is judged, s.
+const judgedAfter = 5.0
+
+// judge estimates twice a second while a stretch is read whose readings are judged, and ends one
+// that may go on when at its planned end the verdict is firm.
 func (b *Bench) judge(ctx context.Context) {
 	tick := time.NewTicker(estimateEvery)
 	defer tick.Stop()
@@ -403,27 +305,26 @@ func (b *Bench) judge(ctx context.Context) {
 		}
 		b.mu.Lock()
 		l, t := b.leg, b.live
-		ready := l != nil && !l.ending && (l.run.Kind == record.RunHold || l.run.Kind == record.RunVacuum || l.run.Kind == record.RunReference) && l.shutAt > 0
-		if !ready {
+		if l == nil || l.ending || !l.stretch.Judged {
 			b.mu.Unlock()
 			continue
 		}
-		run, log, shut, past := l.run, l.log, l.shutAt, l.past
+		held, counts := l.held()
+		run, log, past, told := l.run, l.log.So(), l.past, l.watch.Told().Readings
 		b.mu.Unlock()
-		held := log.Time[len(log.Time)-1] - shut
-		if held < 5 {
+		if !counts || held < judgedAfter {
 			continue
 		}
-		planned := !past && held >= run.Planned
-		e := &Estimate{At: held, Run: run.ID}
+		planned := l.stretch.Firm && !past && held >= run.Planned
+		e := &Estimate{At: held, Run: run.ID, Test: t, Read: t.Readings().With(told)}
 		run.Watched = run.Watched || !planned
-		sum, err := t.Judge(run, log)
+		est, err := t.Judge(run, log, told)
 		if err != nil {
 			e.Said = casework.Upper(err.Error()) + "."
 		} else {
-			e.Sum = sum
+			e.Estimate = est
 		}
-		firm := err == nil && sum.Verdict != decay.Undecided
+		firm := err == nil && est.Firm
 		b.mu.Lock()
 		if b.leg != l {
 			b.mu.Unlock()
@@ -434,18 +335,24 @@ func (b *Bench) judge(ctx context.Context) {
 		if planned {
 			l.past = true
 			l.run.Watched = !firm
+			b.changed()
 		}
-		if firm && !l.firm {
+		if firm && l.stretch.Firm && !l.firm {
 			l.firm = true
 			b.bell++
 			b.changed()
 		}
 		b.mu.Unlock()
 		if planned && firm {
-			b.finish()
+			b.end(ending{})
 		}
 	}
 }
 
-// Address is the module's.
-func (b *Bench) Address() string { return b.source.device.Address }
+// Devices are the instruments of the bench, its first one first.
+func (b *Bench) Devices() (out []record.Device) {
+	for _, s := range b.seats {
+		out = append(out, s.source.device)
+	}
+	return out
+}

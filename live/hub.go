@@ -4,10 +4,13 @@ import (
 	"context"
 	"fmt"
 	"log/slog"
+	"math"
+	"slices"
 	"sync"
 	"time"
 
 	"wexter/casework"
+	"wexter/core/bench"
 	"wexter/core/record"
 	"wexter/instrument"
 )
@@ -31,6 +34,7 @@ type Hub struct {
 	dial   Dial
 	ctx    context.Context
 	cancel context.CancelFunc
+	began  time.Time
 	wg     sync.WaitGroup
 
 	mu      sync.Mutex
@@ -43,7 +47,7 @@ type Hub struct {
 // New starts a hub; Close ends it.
 func New(shop *casework.Shop, dial Dial) *Hub {
 	ctx, cancel := context.WithCancel(context.Background())
-	h := &Hub{shop: shop, dial: dial, ctx: ctx, cancel: cancel, benches: map[string]*Bench{}, sources: map[string]*source{}}
+	h := &Hub{shop: shop, dial: dial, began: time.Now(), ctx: ctx, cancel: cancel, benches: map[string]*Bench{}, sources: map[string]*source{}}
 	h.wg.Go(h.keep)
 	return h
 }
@@ -105,9 +109,9 @@ func (h *Hub) flush() error {
 	var legs []*leg
 	for _, b := range h.all() {
 		b.mu.Lock()
-		if l := b.leg; l != nil && len(l.log.Time) > l.written {
+		if l := b.leg; l != nil && l.log.Len() > l.written {
 			legs = append(legs, l)
-			pieces = append(pieces, casework.Piece{Run: l.run.ID, Block: l.blocks, Log: l.log, From: l.written, To: len(l.log.Time),
+			pieces = append(pieces, casework.Piece{Run: l.run.ID, Block: l.blocks, Table: l.log.So(), From: l.written, To: l.log.Len(),
 				Gap: l.gaps, Gaps: l.run.Gaps[l.gaps:]})
 			l.gaps = len(l.run.Gaps)
 		}
@@ -150,32 +154,87 @@ func (h *Hub) Look(test string) (*Bench, bool) {
 	return b, ok
 }
 
-// Join connects the bench of a test to a module. One that is on another bench is taken over
-// when nothing is read there and nobody looks; otherwise it is refused.
-func (h *Hub) Join(ctx context.Context, test, address string) error {
-	d, err := h.shop.Device(ctx, record.Module, address)
+// Join seats instruments at the bench of a test. One that is on another bench is taken over when
+// nothing is read there and nobody looks; otherwise it is refused.
+func (h *Hub) Join(ctx context.Context, test string, seats record.Seats) error {
+	t, err := h.shop.LiveTest(ctx, test)
+	if err != nil {
+		return err
+	}
+	chosen, err := h.chosen(ctx, t.Bench, seats)
 	if err != nil {
 		return err
 	}
 	for _, b := range h.all() {
-		switch {
-		case b.Address() != address:
-		case b.test == test:
-			return nil
-		case b.reading() || b.watched():
-			return &casework.Problem{Field: "module", Sentence: fmt.Sprintf("%s is on another bench (%s); let it go there first", d.Name, b.number)}
-		default:
-			h.Leave(b.test)
+		if b.test == test {
+			if same(b.Devices(), chosen) {
+				return nil
+			}
+			if b.reading() {
+				return &casework.Problem{Field: "module", Sentence: "A leg is being read; stop it before another module is taken"}
+			}
+			h.Leave(test)
+			continue
+		}
+		for _, d := range b.Devices() {
+			switch {
+			case shared(d) || !slices.ContainsFunc(chosen, func(x chair) bool { return x.device.ID == d.ID }):
+			case b.reading() || b.watched():
+				return &casework.Problem{Field: "module", Sentence: fmt.Sprintf("%s is on another bench (%s); let it go there first", d.Name, b.number)}
+			default:
+				h.Leave(b.test)
+			}
 		}
 	}
-	if b, ok := h.Look(test); ok {
-		if b.reading() {
-			return &casework.Problem{Field: "module", Sentence: "A leg is being read; stop it before another module is taken"}
-		}
-		h.Leave(test)
+	if err := h.shop.Seat(ctx, test, seats); err != nil {
+		return err
 	}
-	_, err = h.open(ctx, test, d, nil)
+	_, err = h.open(ctx, test, chosen, nil)
 	return err
+}
+
+// shared reports whether several benches may read an instrument at a time.
+func shared(d record.Device) bool { return d.Kind == record.Adapter || d.ID == "" }
+
+// chair is an instrument and what it gives at a bench.
+type chair struct {
+	device record.Device
+	wants  []bench.Want
+}
+
+// same reports whether instruments sit as they are to.
+func same(now []record.Device, chosen []chair) bool {
+	return slices.EqualFunc(now, chosen, func(d record.Device, c chair) bool { return d.ID == c.device.ID })
+}
+
+// chosen are the instruments of some seats, with what each gives: the one without which nothing
+// is read comes first.
+func (h *Hub) chosen(ctx context.Context, t bench.Test, seats record.Seats) (out []chair, err error) {
+	for _, w := range t.Wants() {
+		i := slices.IndexFunc(seats, func(s record.Seat) bool { return s.Want == w.Key && s.Device != "" })
+		if i < 0 {
+			continue
+		}
+		d, err := h.shop.DeviceByID(ctx, seats[i].Device)
+		if err != nil {
+			return nil, &casework.Problem{Field: "module", Sentence: "One of the instruments is no longer among the shop's; choose again"}
+		}
+		if d, err = h.shop.Device(ctx, d.Kind, d.Address); err != nil {
+			return nil, err
+		}
+		if (w.Key == bench.LiveData) != (d.Kind == record.Adapter) {
+			return nil, &casework.Problem{Field: "module", Sentence: fmt.Sprintf("%s does not give that", d.Name)}
+		}
+		if at := slices.IndexFunc(out, func(c chair) bool { return c.device.ID == d.ID }); at >= 0 {
+			out[at].wants = append(out[at].wants, w)
+			continue
+		}
+		out = append(out, chair{d, []bench.Want{w}})
+	}
+	if len(out) == 0 {
+		out = []chair{{device: ownClock}}
+	}
+	return out, nil
 }
 
 // watchedFor is how long after a look somebody counts as looking: a page asks ten times a
@@ -189,7 +248,7 @@ func (b *Bench) watched() bool {
 	return time.Since(b.looked) < watchedFor
 }
 
-func (h *Hub) open(ctx context.Context, test string, d record.Device, l *leg) (*Bench, error) {
+func (h *Hub) open(ctx context.Context, test string, chosen []chair, run *record.Run) (*Bench, error) {
 	t, err := h.shop.LiveTest(ctx, test)
 	if err != nil {
 		return nil, err
@@ -197,16 +256,25 @@ func (h *Hub) open(ctx context.Context, test string, d record.Device, l *leg) (*
 	if t.Case.Stage == record.Closed {
 		return nil, &casework.Problem{Sentence: "case " + t.Case.Number + " is closed; open a new one for this car"}
 	}
-	s, err := h.source(d)
-	if err != nil {
-		return nil, err
-	}
 	bctx, cancel := context.WithCancel(h.ctx)
-	b := &Bench{hub: h, test: test, number: t.Case.Number, source: s, live: t, cancel: cancel, leg: l, status: Looking, looked: time.Now()}
-	if l != nil {
-		l.replay(t)
-		if n := len(l.log.Time); n > 0 {
-			b.clock = clock{last: l.run.Origin + l.log.Time[n-1], runs: true}
+	b := &Bench{hub: h, test: test, number: t.Case.Number, live: t, cancel: cancel, permits: t.Bench.Permitted(instrument.PressureKey), looked: time.Now()}
+	for _, c := range chosen {
+		s := &seat{bench: b, wants: c.wants, first: b.columns, status: Looking}
+		for _, w := range c.wants {
+			s.keys = append(s.keys, w.Keys...)
+		}
+		if s.source, err = h.source(c.device); err != nil {
+			cancel()
+			return nil, err
+		}
+		s.shown = s.columns()
+		b.columns += len(s.keys)
+		b.seats = append(b.seats, s)
+	}
+	if run != nil {
+		if err := b.takeUp(ctx, *run); err != nil {
+			cancel()
+			return nil, err
 		}
 	}
 	if old, err := h.put(b); err != nil || old != nil {
@@ -214,8 +282,38 @@ func (h *Hub) open(ctx context.Context, test string, d record.Device, l *leg) (*
 		return old, err
 	}
 	h.wg.Go(func() { b.judge(bctx) })
-	s.join(b)
+	for _, s := range b.seats {
+		s.source.join(s)
+	}
 	return b, nil
+}
+
+// takeUp puts a stretch on the bench that was being read when the program stopped.
+func (b *Bench) takeUp(ctx context.Context, run record.Run) error {
+	log, blocks, err := b.hub.shop.KeptReadings(ctx, run.ID)
+	if err != nil {
+		return err
+	}
+	if len(run.Channels) == 0 { // begun by a Wexter that read one module
+		for _, s := range b.seats {
+			run.Channels = append(run.Channels, s.channels()...)
+		}
+	}
+	for len(log.Cols) < b.columns {
+		log.Cols = append(log.Cols, slices.Repeat([]float64{math.NaN()}, log.Len()))
+	}
+	k := b.known()
+	st, ok := b.live.Bench.Stretch(k, run.Kind)
+	st.For = run.Planned
+	if !ok || len(run.Channels) != b.columns || len(log.Cols) != b.columns {
+		return refuse("The leg was read with other instruments")
+	}
+	b.leg = &leg{bench: b, run: run, stretch: st, watch: b.live.Bench.Watch(k, st, run.Channels), log: log, written: log.Len(), blocks: blocks, gaps: len(run.Gaps), resumed: true}
+	b.leg.replay()
+	if log.Len() > 0 {
+		b.seats[0].clock = clock{last: run.Origin + b.leg.leadAt, runs: true}
+	}
+	return nil
 }
 
 // put lists a bench, or returns the one that was quicker.
@@ -226,8 +324,11 @@ func (h *Hub) put(b *Bench) (*Bench, error) {
 		return old, nil
 	}
 	for _, o := range h.benches {
-		if o.source == b.source {
-			return nil, &casework.Problem{Field: "module", Sentence: fmt.Sprintf("this module is on another bench (%s); let it go there first", o.number)}
+		for _, s := range o.seats {
+			taken := slices.ContainsFunc(b.seats, func(x *seat) bool { return x.source == s.source })
+			if taken && !shared(s.source.device) {
+				return nil, &casework.Problem{Field: "module", Sentence: fmt.Sprintf("%s is on another bench (%s); let it go there first", s.source.device.Name, o.number)}
+			}
 		}
 	}
 	h.benches[b.test] = b
@@ -243,12 +344,14 @@ func (h *Hub) Leave(test string) {
 		return
 	}
 	b.cancel()
-	b.source.leave(b)
+	for _, s := range b.seats {
+		s.source.leave(s)
+	}
 	delete(h.benches, test)
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	if g := b.gauge; g != nil && !b.moved.IsZero() { // it was charged or drawn from here
-		h.wg.Go(func() { b.release(g, "") })
+	if !b.moved.IsZero() { // it was charged, drawn or energised from here
+		h.wg.Go(func() { b.rest("") })
 	}
 }
 
@@ -261,22 +364,37 @@ func (h *Hub) Resume(ctx context.Context) error {
 		return err
 	}
 	for _, r := range runs {
-		log, blocks, err := h.shop.KeptReadings(ctx, r.ID)
-		if err != nil {
-			return err
-		}
-		l := &leg{run: r, log: log, written: len(log.Time), blocks: blocks, gaps: len(r.Gaps), resumed: true}
-		d, err := h.shop.Device(ctx, record.Module, r.Source.Address)
+		chosen, err := h.seated(ctx, r)
 		if err == nil {
-			_, err = h.open(ctx, r.TestID, d, l)
+			_, err = h.open(ctx, r.TestID, chosen, &r)
 		}
 		if err != nil {
 			// Its module is not this shop's, or its case is closed: keep what was read.
 			r.Notes = append(r.Notes, "Wexter was stopped while this was read.")
-			if err := h.shop.EndRun(ctx, r); err != nil {
+			if err := h.shop.EndRun(ctx, r, nil); err != nil {
 				return err
 			}
 		}
 	}
 	return nil
 }
+
+// seated are the instruments with which a run was begun.
+func (h *Hub) seated(ctx context.Context, r record.Run) ([]chair, error) {
+	t, err := h.shop.LiveTest(ctx, r.TestID)
+	if err != nil {
+		return nil, err
+	}
+	seats := t.Test.Seats
+	if len(seats) == 0 { // begun by a Wexter that read one module
+		d, err := h.shop.Device(ctx, record.Module, r.Source.Address)
+		if err != nil {
+			return nil, err
+		}
+		seats = record.Seats{{Want: instrument.PressureKey, Device: d.ID}, {Want: instrument.WallKey, Device: d.ID}}
+	}
+	return h.chosen(ctx, t.Bench, seats)
+}
+
+// elapsed is how long the hub has been running, s: a clock that never goes back.
+func (h *Hub) elapsed() float64 { return time.Since(h.began).Seconds() }

@@ -163,6 +163,14 @@ func until(t *testing.T, what string, f func() bool) {
 	t.Fatalf("it does not come: %s", what)
 }
 
+// seatsAt are the seats of a hold whose module is at an address.
+func seatsAt(t *testing.T, s *casework.Shop, address string) record.Seats {
+	t.Helper()
+	d, err := s.Device(ctx, record.Module, address)
+	must(t, err)
+	return record.Seats{{Want: "pressure", Device: d.ID}, {Want: "wall", Device: d.ID}}
+}
+
 func view(b *live.Bench) live.View { return *b.Since(-1, "", 0, -1).View }
 
 // shop is everything around one live bench.
@@ -188,7 +196,7 @@ func run(t *testing.T, v sim.Vessel, archetype string, f func(t *testing.T, x sh
 		x.id = newTest(t, x.Shop, benchAddress, v.Volume, archetype)
 		x.hub = live.New(x.Shop, x.wires.dial)
 		t.Cleanup(func() { x.hub.Close() })
-		must(t, x.hub.Join(ctx, x.id, benchAddress))
+		must(t, x.hub.Join(ctx, x.id, seatsAt(t, x.Shop, benchAddress)))
 		x.bench, _ = x.hub.Look(x.id)
 		until(t, "the module answers", func() bool { return x.bench.Since(-1, "", 0, -1).Now != nil && view(x.bench).Start != "" })
 		f(t, x)
@@ -239,7 +247,7 @@ func TestWholeBench(t *testing.T) {
 					t.Errorf("%.2f mm reads %.3f to %.3f mm, %s %s", c.leak*1e3, sum.Low*1e3, sum.High*1e3, l.Test.Outcome, l.Test.Problem)
 				}
 				for _, r := range l.Runs {
-					log, _, err := x.KeptReadings(ctx, r.ID)
+					_, log, err := x.Readings(ctx, r.ID)
 					if err != nil || len(log.Time) != r.Readings || r.Readings < 40 || r.EndedAt == nil || log.Wall == nil {
 						t.Errorf("%s: %d readings kept of %d, %v", r.Kind, len(log.Time), r.Readings, err)
 					}
@@ -263,7 +271,7 @@ func TestShownIsSoonOnDisk(t *testing.T) {
 			if n.Now == nil || len(n.Time) == 0 {
 				continue
 			}
-			log, _, err := x.KeptReadings(ctx, n.Run)
+			_, log, err := x.Readings(ctx, n.Run)
 			must(t, err)
 			kept := 0.0
 			if k := len(log.Time); k > 0 {
@@ -295,7 +303,7 @@ func (x shop) holding(t *testing.T) {
 	x.leg(t, record.RunZero)
 	x.leg(t, record.RunDrift)
 	must(t, x.bench.Start(ctx, record.RunHold))
-	until(t, "holding", func() bool { return view(x.bench).Phase == live.Holding })
+	until(t, "holding", func() bool { return view(x.bench).Phase == "hold" })
 	time.Sleep(5 * time.Second)
 }
 
@@ -364,14 +372,14 @@ func TestOverRangeAndActions(t *testing.T) {
 		b := x.bench
 		x.leg(t, record.RunZero)
 		must(t, b.Start(ctx, record.RunHold))
-		until(t, "settling", func() bool { return view(b).ShutAt > 0 })
+		until(t, "settling", func() bool { return view(b).From > 0 })
 		time.Sleep(6 * time.Second)
 		must(t, x.module.Do(ctx, instrument.Command{Do: instrument.Charge, Target: 9000}))
 		until(t, "over the range", func() bool { return strings.Contains(view(b).Said, "Over the range") })
 		must(t, x.module.Do(ctx, instrument.Command{Do: instrument.Open}))
 		until(t, "a gap", func() bool { return len(view(b).Gaps) == 1 })
-		must(t, b.Mark(ctx, "k1", "let go"))
-		must(t, b.Mark(ctx, "k1", "let go")) // the same press twice
+		must(t, b.Mark(ctx, "k1", "", "let go"))
+		must(t, b.Mark(ctx, "k1", "", "let go")) // the same press twice
 		if v := view(b); len(v.Marks) != 1 || v.Marks[0].Text != "let go" || v.Gaps[0].Why != "over the range" {
 			t.Errorf("%+v %+v", v.Marks, v.Gaps)
 		}
@@ -388,10 +396,10 @@ func TestOverRangeAndActions(t *testing.T) {
 		}
 		other, err := x.StartTest(ctx, "", x.result(t).Case.ID, "")
 		must(t, err)
-		if err := x.hub.Join(ctx, other, b.Address()); err == nil || !strings.Contains(err.Error(), "another bench") {
+		if err := x.hub.Join(ctx, other, seatsAt(t, x.Shop, benchAddress)); err == nil || !strings.Contains(err.Error(), "another bench") {
 			t.Errorf("joined twice: %v", err)
 		}
-		if err := x.hub.Join(ctx, other, "127.0.0.1:1"); err == nil || !strings.Contains(err.Error(), "not among") {
+		if err := x.hub.Join(ctx, other, record.Seats{{Want: "pressure", Device: "gone"}}); err == nil || !strings.Contains(err.Error(), "no longer among") {
 			t.Errorf("an address nobody wrote down: %v", err)
 		}
 		must(t, b.Stop())
@@ -449,7 +457,7 @@ func TestStoppingWhenFirm(t *testing.T) {
 			x.leg(t, record.RunDrift)
 			must(t, x.bench.Start(ctx, record.RunHold))
 			for end := time.Now().Add(5 * time.Minute); time.Now().Before(end) && view(x.bench).Leg != ""; time.Sleep(500 * time.Millisecond) {
-				if e := x.bench.Since(-1, "", 0, -1).Estimate; e != nil && e.Said == "" && e.Sum.Verdict != "undecided" {
+				if e := x.bench.Since(-1, "", 0, -1).Estimate; e != nil && e.Said == "" && e.Hold.Verdict != "undecided" {
 					break
 				}
 			}
@@ -499,7 +507,7 @@ func TestChild(t *testing.T) {
 	id, addr := os.Getenv("WEXTER_TEST"), os.Getenv("WEXTER_ADDR")
 	b, ok := h.Look(id)
 	if !ok {
-		must(t, h.Join(ctx, id, addr))
+		must(t, h.Join(ctx, id, seatsAt(t, s, addr)))
 		b, _ = h.Look(id)
 		eventually(t, "the module", func() bool { return b.Since(-1, "", 0, -1).Now != nil })
 		must(t, b.Start(ctx, record.RunHold))
@@ -556,7 +564,7 @@ func TestKills(t *testing.T) {
 		if len(runs) != 1 {
 			t.Fatalf("kill %d: %d runs are open", i, len(runs))
 		}
-		log, _, err := s.KeptReadings(ctx, runs[0].ID)
+		_, log, err := s.Readings(ctx, runs[0].ID)
 		must(t, err)
 		n := len(saved.Time)
 		if len(log.Time) < n || !slices.Equal(log.Time[:n], saved.Time) || !slices.Equal(log.Gauge[:n], saved.Gauge) {

@@ -73,7 +73,7 @@ func withRogue(t *testing.T, f func(t *testing.T, x shop, m *rogue)) {
 		x.id = newTest(t, x.Shop, benchAddress, 0.033, "engine-vacuum")
 		x.hub = live.New(x.Shop, x.wires.dial)
 		t.Cleanup(func() { close(m.lines); <-over; x.hub.Close() })
-		must(t, x.hub.Join(ctx, x.id, benchAddress))
+		must(t, x.hub.Join(ctx, x.id, seatsAt(t, x.Shop, benchAddress)))
 		x.bench, _ = x.hub.Look(x.id)
 		m.send(readings(0.1, 10)...)
 		must(t, x.bench.Start(ctx, record.RunHold))
@@ -90,7 +90,7 @@ func (x shop) kept(t *testing.T) (record.Run, ingest.Log) {
 	l, err := x.LiveTest(ctx, x.id)
 	must(t, err)
 	r := l.Runs[len(l.Runs)-1]
-	log, _, err := x.KeptReadings(ctx, r.ID)
+	_, log, err := x.Readings(ctx, r.ID)
 	must(t, err)
 	return r, log
 }

@@ -11,7 +11,6 @@ import (
 	"wexter/core/record"
 	"wexter/core/sim"
 	"wexter/instrument"
-	"wexter/live"
 )
 
 // tight is a system that holds what it is charged with.
@@ -99,7 +98,7 @@ func TestTheRigIsNeverLeft(t *testing.T) {
 	t.Run("stopped", func(t *testing.T) {
 		run(t, tight, "engine-vacuum", func(t *testing.T, x shop) {
 			must(t, x.bench.Start(ctx, record.RunRig))
-			until(t, "it is charged", func() bool { return view(x.bench).Phase == live.Settling })
+			until(t, "it is charged", func() bool { return view(x.bench).Phase == "settle" })
 			must(t, x.bench.Stop())
 			if took := x.opens(t); took > time.Second {
 				t.Errorf("after %v", took)
@@ -128,7 +127,7 @@ func TestModuleIsTakenOver(t *testing.T) {
 		other, err := x.StartTest(ctx, "", caseOf(t, x), "")
 		must(t, err)
 		view(x.bench)
-		if err := x.hub.Join(ctx, other, benchAddress); err == nil || !strings.Contains(err.Error(), "is on another bench") {
+		if err := x.hub.Join(ctx, other, seatsAt(t, x.Shop, benchAddress)); err == nil || !strings.Contains(err.Error(), "is on another bench") {
 			t.Errorf("taken from under somebody's eyes: %v", err)
 		}
 		time.Sleep(3 * time.Second)
@@ -142,7 +141,7 @@ func TestModuleIsTakenOver(t *testing.T) {
 		if n := x.wires.dialled.Load(); n != 1 {
 			t.Errorf("dialled %d times", n)
 		}
-		must(t, x.hub.Join(ctx, other, benchAddress))
+		must(t, x.hub.Join(ctx, other, seatsAt(t, x.Shop, benchAddress)))
 		if _, there := x.hub.Look(x.id); there {
 			t.Error("the module is on two benches")
 		}
@@ -150,7 +149,7 @@ func TestModuleIsTakenOver(t *testing.T) {
 		until(t, "the module is read on its new bench", func() bool { return b.Since(-1, "", 0, -1).Now != nil })
 		must(t, b.Start(ctx, record.RunZero))
 		time.Sleep(3 * time.Second)
-		if err := x.hub.Join(ctx, x.id, benchAddress); err == nil {
+		if err := x.hub.Join(ctx, x.id, seatsAt(t, x.Shop, benchAddress)); err == nil {
 			t.Error("taken while it is read")
 		}
 	})

@@ -3,6 +3,8 @@ package live
 import (
 	"context"
 	"errors"
+	"log/slog"
+	"math"
 	"slices"
 	"sync"
 	"time"
@@ -21,17 +23,17 @@ type source struct {
 
 	turn sync.Mutex // held while benches are told something, so that one that joins misses nothing
 
-	mu      sync.Mutex
-	gauge   instrument.Instrument // nil while it is not connected
-	about   instrument.About
-	status  Status
-	said    string
-	last    map[string]instrument.Value // of each channel
-	recent  map[string][]float64        // the last readings of each channel
-	lost    int                         // lines that could not be read since it was connected
-	taken   int                         // readings
-	looked  time.Time
-	benches []*Bench
+	mu     sync.Mutex
+	gauge  instrument.Instrument // nil while it is not connected
+	about  instrument.About
+	status Status
+	said   string
+	last   map[string]instrument.Value // of each channel
+	recent map[string][]float64        // the last readings of each channel
+	lost   int                         // lines that could not be read since it was connected
+	taken  int                         // readings
+	looked time.Time
+	seats  []*seat
 }
 
 // Reach is what is known of an instrument at this moment.
@@ -59,8 +61,8 @@ func (h *Hub) Watch(d record.Device) (Reach, error) {
 	for k, v := range s.last {
 		r.Last[k] = v
 	}
-	if len(s.benches) > 0 {
-		r.Bench = s.benches[0].number
+	if len(s.seats) > 0 {
+		r.Bench = s.seats[0].bench.number
 	}
 	if x, ok := s.gauge.(interface{ Seen() []string }); ok {
 		r.Seen = x.Seen()
@@ -99,8 +101,8 @@ func (h *Hub) Let(d record.Device) error {
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if len(s.benches) > 0 {
-		return refuse("%s is on the bench of %s; let it go there first", d.Name, s.benches[0].number)
+	if len(s.seats) > 0 {
+		return refuse("%s is on the bench of %s; let it go there first", d.Name, s.seats[0].bench.number)
 	}
 	s.cancel()
 	delete(h.sources, sourceKey(d))
@@ -136,7 +138,7 @@ func (h *Hub) idle() {
 	defer h.mu.Unlock()
 	for key, s := range h.sources {
 		s.mu.Lock()
-		if len(s.benches) == 0 && time.Since(s.looked) > letGoAfter {
+		if len(s.seats) == 0 && time.Since(s.looked) > letGoAfter {
 			s.cancel()
 			delete(h.sources, key)
 		}
@@ -147,12 +149,12 @@ func (h *Hub) idle() {
 // letGoAfter is how long an instrument is kept that is on no bench and on no page.
 const letGoAfter = 5 * time.Second
 
-// join tells a bench of everything from now on.
-func (s *source) join(b *Bench) {
+// join tells a seat of everything from now on.
+func (s *source) join(b *seat) {
 	s.turn.Lock()
 	defer s.turn.Unlock()
 	s.mu.Lock()
-	s.benches = append(s.benches, b)
+	s.seats = append(s.seats, b)
 	g := s.gauge
 	s.mu.Unlock()
 	s.hurry(g, 0)
@@ -172,25 +174,25 @@ func (s *source) hurry(g instrument.Instrument, rest time.Duration) {
 	}
 }
 
-// leave tells a bench nothing more.
-func (s *source) leave(b *Bench) {
+// leave tells a seat nothing more.
+func (s *source) leave(b *seat) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	s.looked = time.Now() // its rig may still have to be opened
-	s.benches = slices.DeleteFunc(s.benches, func(x *Bench) bool { return x == b })
+	s.seats = slices.DeleteFunc(s.seats, func(x *seat) bool { return x == b })
 }
 
-func (s *source) all() []*Bench {
+func (s *source) all() []*seat {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	return slices.Clone(s.benches)
+	return slices.Clone(s.seats)
 }
 
 // read keeps a connection to the instrument and takes its readings.
 func (s *source) read(ctx context.Context) {
 	wait := leastWait
 	for ctx.Err() == nil {
-		g, err := s.hub.dial(ctx, s.device)
+		g, err := s.open(ctx)
 		if err == nil {
 			s.connected(g)
 			wait = leastWait
@@ -209,6 +211,14 @@ func (s *source) read(ctx context.Context) {
 	}
 }
 
+// open connects to the instrument; this computer's own clock is always there.
+func (s *source) open(ctx context.Context) (instrument.Instrument, error) {
+	if s.device.ID == "" {
+		return &ticker{began: time.Now()}, nil
+	}
+	return s.hub.dial(ctx, s.device)
+}
+
 // How long after a failure the instrument is tried again: at first, and at most.
 const (
 	leastWait = 200 * time.Millisecond
@@ -220,12 +230,21 @@ func (s *source) connected(g instrument.Instrument) {
 	defer s.turn.Unlock()
 	s.mu.Lock()
 	s.gauge, s.about, s.lost, s.taken = g, g.About(), 0, 0
-	if len(s.benches) == 0 {
+	if len(s.seats) == 0 {
 		s.hurry(g, unhurried)
 	}
 	s.mu.Unlock()
 	for _, b := range s.all() {
 		b.connected(g)
+	}
+	if d := s.device; d.Kind == record.Module && d.Driver == record.OwnLines {
+		var keys []string
+		for _, c := range g.About().Channels {
+			keys = append(keys, c.Key)
+		}
+		if err := s.hub.shop.NoteMeasures(s.hub.ctx, d.ID, keys); err != nil { // it is read all the same
+			slog.Error("what an instrument measures is not written down", "instrument", d.Name, "err", err)
+		}
 	}
 }
 
@@ -253,7 +272,9 @@ func (s *source) listen(ctx context.Context, g instrument.Instrument) error {
 		s.mu.Unlock()
 		s.turn.Lock()
 		for _, b := range s.all() {
-			b.close(b.take(r))
+			if e := b.take(r); e != nil {
+				b.bench.end(*e)
+			}
 		}
 		s.turn.Unlock()
 	}
@@ -272,4 +293,15 @@ func (s *source) gone(err error) {
 	for _, b := range s.all() {
 		b.gone(words)
 	}
+}
+
+// stats is mean and standard deviation.
+func stats(x []float64) (mean, sd float64) {
+	for _, v := range x {
+		mean += v / float64(len(x))
+	}
+	for _, v := range x {
+		sd += (v - mean) * (v - mean) / float64(len(x))
+	}
+	return mean, math.Sqrt(sd)
 }

@@ -3,6 +3,7 @@ package report
 import (
 	"encoding/json"
 	"fmt"
+	"math"
 	"reflect"
 	"strconv"
 	"strings"
@@ -22,7 +23,10 @@ const (
 )
 
 // listLimits are how long lists may be, by their name; all others hold record.MostEntries.
-var listLimits = map[string]int{"time_s": record.MostReadings, "gauge_pa": record.MostReadings, "wall_k": record.MostReadings, "gaps": record.MostGaps, "runs": record.MostRuns}
+var listLimits = map[string]int{"time_s": record.MostReadings, "gauge_pa": record.MostReadings, "wall_k": record.MostReadings, columnName: record.MostReadings, "gaps": record.MostGaps, "runs": record.MostRuns}
+
+// columnName is the list whose readings may be null: there the channel gave nothing.
+const columnName = "read"
 
 // mayBeNull are the names of fields that may be left out with null.
 var mayBeNull = nullable(reflect.TypeFor[Bundle](), map[string]bool{})
@@ -116,7 +120,7 @@ func (w *walker) value(name []byte) error {
 		return w.object()
 	case '[':
 		if most, ok := listLimits[string(name)]; ok && most == record.MostReadings {
-			return w.readings()
+			return w.readings(name)
 		}
 		return w.list(name)
 	case '"':
@@ -225,7 +229,10 @@ func (w *walker) list(name []byte) error {
 }
 
 // readings goes over a list of numbers; they are counted by themselves.
-func (w *walker) readings() error {
+func (w *walker) readings(name []byte) error {
+	if string(name) != columnName {
+		name = nil // nothing in it may be null
+	}
 	w.at++
 	for n := 0; ; n++ {
 		switch w.peek() {
@@ -239,7 +246,7 @@ func (w *walker) readings() error {
 			return fmt.Errorf("the bundle has more than %d entries in %s", record.MostReadings, w.where())
 		}
 		w.path = append(w.path, hop{index: n})
-		if err := w.word(nil); err != nil {
+		if err := w.word(name); err != nil {
 			return err
 		}
 		w.path = w.path[:len(w.path)-1]
@@ -308,7 +315,11 @@ func saneList(v reflect.Value, at string) error {
 	if v.Type().Elem().Kind() == reflect.Uint8 || v.Type().Elem().Kind() == reflect.String {
 		return nil
 	}
+	holes := v.Type() == reflect.TypeFor[record.Column]()
 	for i := range v.Len() {
+		if holes && math.IsNaN(v.Index(i).Float()) {
+			continue
+		}
 		if err := saneValue(v.Index(i), at+"["+strconv.Itoa(i)+"]"); err != nil {
 			return err
 		}

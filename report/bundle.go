@@ -6,6 +6,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -19,8 +21,8 @@ const MaxBytes = 320 << 20
 // Schema names the form of a bundle; a number behind the slash that is higher than
 // this one's comes from a newer Wexter.
 const (
-	Schema  = "wexter-case/8"
-	version = 8
+	Schema  = "wexter-case/9"
+	version = 9
 )
 
 // Bundle is one case with everything on it, readings and photos included.
@@ -52,12 +54,52 @@ type BundleTest struct {
 	Runs []BundleRun `json:"runs"`
 }
 
-// BundleRun is a run with its readings, in SI.
+// BundleRun is a run with its readings, in SI. One that was read live has a column for each of
+// its channels instead of gauge and wall.
 type BundleRun struct {
 	record.Run
-	Time  []float64 `json:"time_s"`
-	Gauge []float64 `json:"gauge_pa"`
-	Wall  []float64 `json:"wall_k"`
+	Time    []float64      `json:"time_s"`
+	Gauge   []float64      `json:"gauge_pa"`
+	Wall    []float64      `json:"wall_k"`
+	Columns []BundleColumn `json:"columns,omitempty"`
+}
+
+// BundleColumn is what one channel read; null where it gave nothing.
+type BundleColumn struct {
+	Read record.Column `json:"read"`
+}
+
+// NewBundleRun is a run as a bundle holds it.
+func NewBundleRun(r record.Run, t record.Table) BundleRun {
+	out := BundleRun{Run: r, Time: t.Time}
+	if len(r.Channels) > 0 {
+		for _, c := range t.Cols {
+			out.Columns = append(out.Columns, BundleColumn{c})
+		}
+		return out
+	}
+	if len(t.Cols) > 0 {
+		out.Gauge = t.Cols[0]
+	}
+	if len(t.Cols) > 1 && !slices.ContainsFunc(t.Cols[1], math.IsNaN) {
+		out.Wall = t.Cols[1]
+	}
+	return out
+}
+
+// Table is what a run read.
+func (r BundleRun) Table() record.Table {
+	t := record.Table{Time: r.Time}
+	for _, c := range r.Columns {
+		t.Cols = append(t.Cols, c.Read)
+	}
+	if len(r.Columns) > 0 {
+		return t
+	}
+	if t.Cols = append(t.Cols, r.Gauge); r.Wall != nil {
+		t.Cols = append(t.Cols, r.Wall)
+	}
+	return t
 }
 
 // WriteBundle writes the canonical form: fields in a fixed order, numbers in their

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"wexter/core/bench"
 	"wexter/core/plumbing"
 	"wexter/core/record"
 )
@@ -257,7 +258,14 @@ func (c checker) tests() error {
 		if err := c.entry("test", t.ID, t.CaseID); err != nil {
 			return err
 		}
-		if err := errors.Join(t.Setup.Check(), blobSane(t.Result, "tests."+t.ID+".result")); err != nil {
+		if t.Key != "" && !partKey(t.Key) || t.Part != "" && !partKey(t.Part) || len(t.Seats) > record.MostColumns || len(t.Turns) > record.MostTurns {
+			return fmt.Errorf("the test %s in the bundle is of %q at %q; that cannot be", t.ID, clip(t.Key), clip(t.Part))
+		}
+		var fits error
+		if t.Key == "" || t.Key == bench.PressureHold.Key {
+			fits = t.Setup.Check()
+		}
+		if err := errors.Join(fits, blobSane(t.Result, "tests."+t.ID+".result")); err != nil {
 			return fmt.Errorf("the test %s in the bundle: %w", t.ID, err)
 		}
 		if len(t.Setup.Set) > 100 || t.Setup.Entry != "" && !partKey(t.Setup.Entry) {
@@ -285,18 +293,37 @@ func (c checker) run(test string, r BundleRun) error {
 		return err
 	}
 	switch {
-	case r.TestID != test || r.Kind.Words() == "":
+	case r.TestID != test || !bench.IsStretch(r.Kind):
 		return fmt.Errorf("the run %s in the bundle has kind %q or belongs elsewhere", r.ID, clip(r.Kind))
 	case r.EndedAt == nil:
 		return fmt.Errorf("the run %s in the bundle has not ended; stop the leg before the case is exported", r.ID)
-	case len(r.Marks) > 400 || len(r.Gaps) > record.MostGaps:
+	case len(r.Marks) > record.MostMarks || len(r.Gaps) > record.MostGaps:
 		return fmt.Errorf("the run %s in the bundle has too many marks or gaps", r.ID)
+	case len(r.Channels) > record.MostColumns || len(r.Columns) != len(r.Channels) || len(r.Figures) > record.MostColumns:
+		return fmt.Errorf("the run %s in the bundle has %d channels and %d columns of readings", r.ID, len(r.Channels), len(r.Columns))
+	case len(r.Channels) > 0:
+		return columns(r)
 	case len(r.Time) != r.Readings || len(r.Gauge) != r.Readings || r.Wall != nil && len(r.Wall) != r.Readings || r.Readings < 2 && !r.Struck():
 		return fmt.Errorf("the run %s in the bundle says %d readings and holds %d", r.ID, r.Readings, len(r.Time))
 	}
 	for i := range r.Time {
 		if i > 0 && r.Time[i] <= r.Time[i-1] || math.Abs(r.Gauge[i]) > 1e6 || math.Abs(r.Time[i]) > 1e9 || r.Wall != nil && !(r.Wall[i] >= 150 && r.Wall[i] <= 500) {
 			return fmt.Errorf("the run %s in the bundle breaks at reading %d: time must rise, pressures stay below 1 MPa and the wall between 150 and 500 K", r.ID, i+1)
+		}
+	}
+	return nil
+}
+
+// columns checks a run that was read live.
+func columns(r BundleRun) error {
+	for _, c := range r.Columns {
+		if len(c.Read) != r.Readings || len(r.Time) != r.Readings || r.Readings < 2 && !r.Struck() {
+			return fmt.Errorf("the run %s in the bundle says %d readings and holds %d", r.ID, r.Readings, len(c.Read))
+		}
+	}
+	for i := range r.Time {
+		if i > 0 && r.Time[i] <= r.Time[i-1] || math.Abs(r.Time[i]) > 1e9 {
+			return fmt.Errorf("the run %s in the bundle breaks at reading %d: time must rise", r.ID, i+1)
 		}
 	}
 	return nil

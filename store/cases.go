@@ -96,16 +96,16 @@ func (tx Tx) FoundOften() (out []Often, err error) {
 	return out, err
 }
 
-// OutcomesOfCases lists the tests of some cases that are not struck out, oldest first,
-// with set-up and outcome but without their results.
-func (tx Tx) OutcomesOfCases(ids []string) ([]record.Test, error) {
+// OutcomesOfCases lists the tests of a kind of some cases that are not struck out, oldest
+// first, with set-up and outcome but without their results.
+func (tx Tx) OutcomesOfCases(test string, ids []string) ([]record.Test, error) {
 	return inOrder[record.Test](tx.db.Select("id", "case_id", "outcome", "repeat_of", "setup", "at", "doubted_at").
-		Where("case_id IN ? AND struck_at IS NULL", ids))
+		Where("key = ? AND case_id IN ? AND struck_at IS NULL", test, ids))
 }
 
-// NewestTest returns the test that was begun last in the shop.
-func (tx Tx) NewestTest() (record.Test, error) {
-	return take[record.Test](tx.db.Order("at DESC").Limit(1))
+// NewestTest returns the test of a kind that was begun last in the shop.
+func (tx Tx) NewestTest(test string) (record.Test, error) {
+	return take[record.Test](tx.db.Where("key = ?", test).Order("at DESC").Limit(1))
 }
 
 // CaseReadings returns how many readings the legs of a case hold.

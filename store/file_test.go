@@ -84,7 +84,8 @@ func TestShopWithoutAMarkIsAShop(t *testing.T) {
 	path := filled(t)
 	if err := raw(t, path, "PRAGMA application_id = 0", "DROP INDEX findings_part", "DROP TABLE gaps", "DROP TABLE car_values", "ALTER TABLE cases DROP COLUMN away", "ALTER TABLE vehicles DROP COLUMN year_kept", "ALTER TABLE cases DROP COLUMN who", "ALTER TABLE cases DROP COLUMN left_minutes",
 		"ALTER TABLE cases DROP COLUMN left_days", "ALTER TABLE cases DROP COLUMN left_night", "ALTER TABLE cases DROP COLUMN next_kit", "ALTER TABLE map_marks DROP COLUMN photo", "ALTER TABLE repairs DROP COLUMN photo",
-		"ALTER TABLE devices DROP COLUMN driver", "ALTER TABLE devices DROP COLUMN baud", "ALTER TABLE devices DROP COLUMN settings", "DELETE FROM goose_db_version WHERE version_id >= 7"); err != nil {
+		"ALTER TABLE devices DROP COLUMN driver", "ALTER TABLE devices DROP COLUMN baud", "ALTER TABLE devices DROP COLUMN settings", "ALTER TABLE tests DROP COLUMN key", "ALTER TABLE tests DROP COLUMN part", "ALTER TABLE tests DROP COLUMN seats", "ALTER TABLE tests DROP COLUMN turns",
+		"ALTER TABLE runs DROP COLUMN channels", "ALTER TABLE runs DROP COLUMN figures", "ALTER TABLE runs DROP COLUMN says", "ALTER TABLE runs DROP COLUMN who", "ALTER TABLE results DROP COLUMN bench", "ALTER TABLE results DROP COLUMN measured", "DELETE FROM goose_db_version WHERE version_id >= 7"); err != nil {
 		t.Fatal(err)
 	}
 	db, err := store.Open(path)

@@ -4,29 +4,30 @@ import (
 	"encoding/binary"
 	"fmt"
 	"math"
+	"slices"
 
 	"gorm.io/gorm/clause"
 
 	"wexter/core/record"
-	"wexter/ingest"
 )
 
 const blockReadings = 4096
 
-// block is some readings of a run.
+// block is some readings of a run: a column of times and one of each channel, the first of
+// which is not counted in Beside.
 type block struct {
 	RunID    string
 	Seq      int
 	Readings int
-	Wall     bool
+	Beside   int `gorm:"column:wall"`
 	Data     []byte
 }
 
 // PutReadings writes a run's readings in blocks.
-func (tx Tx) PutReadings(run string, l ingest.Log) error {
-	for seq, at := 0, 0; at < len(l.Time); seq++ {
-		n := min(blockReadings, len(l.Time)-at)
-		if err := tx.AppendReadings(run, seq, Piece{Log: l, From: at, To: at + n}); err != nil {
+func (tx Tx) PutReadings(run string, t record.Table) error {
+	for seq, at := 0, 0; at < t.Len(); seq++ {
+		n := min(blockReadings, t.Len()-at)
+		if err := tx.AppendReadings(run, seq, Piece{Table: t, From: at, To: at + n}); err != nil {
 			return err
 		}
 		at += n
@@ -34,23 +35,23 @@ func (tx Tx) PutReadings(run string, l ingest.Log) error {
 	return nil
 }
 
-// Piece is a stretch of a log: readings From up to, but without, To.
+// Piece is a stretch of readings: From up to, but without, To.
 type Piece struct {
-	Log      ingest.Log
+	Table    record.Table
 	From, To int
 }
 
-// AppendReadings writes a piece of a log as block seq of a run.
+// AppendReadings writes a piece of a run as its block seq.
 func (tx Tx) AppendReadings(run string, seq int, p Piece) error {
-	b := block{RunID: run, Seq: seq, Readings: p.To - p.From, Wall: p.Log.Wall != nil}
-	cols := [][]float64{p.Log.Time, p.Log.Gauge}
-	if b.Wall {
-		cols = append(cols, p.Log.Wall)
-	}
-	for _, c := range cols {
+	b := block{RunID: run, Seq: seq, Readings: p.To - p.From, Beside: len(p.Table.Cols) - 1}
+	add := func(c []float64) {
 		for _, x := range c[p.From:p.To] {
 			b.Data = binary.LittleEndian.AppendUint64(b.Data, math.Float64bits(x))
 		}
+	}
+	add(p.Table.Time)
+	for _, c := range p.Table.Cols {
+		add(c)
 	}
 	return tx.db.Table("blocks").Create(&b).Error
 }
@@ -103,39 +104,39 @@ func (tx Tx) Blocks(run string) (n int, err error) {
 	return n, err
 }
 
-// Readings returns a run's readings.
-func (tx Tx) Readings(run string) (ingest.Log, error) {
+// Readings returns a run's readings. A channel that later blocks are without, as in runs of
+// before, gave nothing from there on.
+func (tx Tx) Readings(run string) (record.Table, error) {
 	var bs []block
 	if err := tx.db.Table("blocks").Where("run_id = ?", run).Order("seq").Find(&bs).Error; err != nil {
-		return ingest.Log{}, err
+		return record.Table{}, err
 	}
-	var l ingest.Log
+	channels := 0
 	for _, b := range bs {
-		cols := 2
-		if b.Wall {
-			cols = 3
+		if b.Beside < -1 || b.Beside >= mostColumns || len(b.Data) != 8*(2+b.Beside)*b.Readings {
+			return record.Table{}, fmt.Errorf("block %d of run %s is damaged: %d bytes for %d readings", b.Seq, run, len(b.Data), b.Readings)
 		}
-		if len(b.Data) != 8*cols*b.Readings {
-			return l, fmt.Errorf("block %d of run %s is damaged: %d bytes for %d readings", b.Seq, run, len(b.Data), b.Readings)
-		}
-		for c := range cols {
+		channels = max(channels, 1+b.Beside)
+	}
+	t := record.NewTable(channels)
+	for _, b := range bs {
+		column := func(c int) (out []float64) {
 			for i := range b.Readings {
-				x := math.Float64frombits(binary.LittleEndian.Uint64(b.Data[8*(c*b.Readings+i):]))
-				switch c {
-				case 0:
-					l.Time = append(l.Time, x)
-				case 1:
-					l.Gauge = append(l.Gauge, x)
-				case 2:
-					l.Wall = append(l.Wall, x)
-				}
+				out = append(out, math.Float64frombits(binary.LittleEndian.Uint64(b.Data[8*(c*b.Readings+i):])))
 			}
+			return out
+		}
+		t.Time = append(t.Time, column(0)...)
+		for c := range t.Cols {
+			if c <= b.Beside {
+				t.Cols[c] = append(t.Cols[c], column(1+c)...)
+				continue
+			}
+			t.Cols[c] = append(t.Cols[c], slices.Repeat([]float64{math.NaN()}, b.Readings)...)
 		}
 	}
-	// A probe that fell silent leaves the later blocks without a wall: of the whole run
-	// none counts then.
-	if len(l.Wall) != len(l.Time) {
-		l.Wall = nil
-	}
-	return l, nil
+	return t, nil
 }
+
+// mostColumns is how many channels a block can hold.
+const mostColumns = 64

@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"math"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -14,7 +15,6 @@ import (
 	"time"
 
 	"wexter/core/record"
-	"wexter/ingest"
 	"wexter/store"
 )
 
@@ -59,10 +59,14 @@ func raw(t *testing.T, path string, statements ...string) error {
 
 func TestReadingsComeBackExactlyAndNeverChange(t *testing.T) {
 	db, path := open(t)
-	var l ingest.Log
+	l := record.NewTable(2)
 	for i := range 10000 {
 		x := float64(i)
-		l.Time, l.Gauge, l.Wall = append(l.Time, x/7), append(l.Gauge, 3000/(1+x)), append(l.Wall, 290+x/1e4)
+		wall := 290 + x/1e4
+		if i%7 == 3 {
+			wall = math.NaN() // the probe gave nothing
+		}
+		l.Add(x/7, []float64{3000 / (1 + x), wall})
 	}
 	err := db.Write(ctx, func(tx store.Tx) error {
 		if err := withRun(tx); err != nil {
@@ -78,7 +82,8 @@ func TestReadingsComeBackExactlyAndNeverChange(t *testing.T) {
 		t.Fatalf("%d readings, %v", len(got.Time), err)
 	}
 	for i := range l.Time {
-		if got.Time[i] != l.Time[i] || got.Gauge[i] != l.Gauge[i] || got.Wall[i] != l.Wall[i] {
+		wall, want := got.Cols[1][i], l.Cols[1][i]
+		if got.Time[i] != l.Time[i] || got.Cols[0][i] != l.Cols[0][i] || wall != want && !(math.IsNaN(wall) && math.IsNaN(want)) {
 			t.Fatalf("reading %d changed", i)
 		}
 	}
@@ -164,8 +169,8 @@ func TestOlderShopIsBroughtUp(t *testing.T) {
 	for _, table := range strings.Fields("scans notes devices map_marks corrections access_cards results observations post_mortems gaps car_values") {
 		back = append(back, "DROP TABLE "+table)
 	}
-	for table, columns := range map[string]string{"vehicles": "engine boost crankcase recirculation version year_kept", "runs": "source origin planned watched marks gaps ended_at doubted_at",
-		"codes": "doubted_at", "tests": "doubted_at", "findings": "doubted_at by rests_on odds cause cause_text",
+	for table, columns := range map[string]string{"vehicles": "engine boost crankcase recirculation version year_kept", "runs": "source origin planned watched marks gaps ended_at doubted_at channels figures says who",
+		"codes": "doubted_at", "tests": "doubted_at key part seats turns", "findings": "doubted_at by rests_on odds cause cause_text",
 		"cases": "kit next next_minutes next_version next_basis away who left_minutes left_days left_night next_kit", "repairs": "doubted_at photo", "trials": "doubted_at"} {
 		for _, c := range strings.Fields(columns) {
 			back = append(back, "ALTER TABLE "+table+" DROP COLUMN "+c)

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"net/url"
 	"slices"
 	"strings"
 
@@ -42,6 +43,9 @@ type doPage struct {
 	Overrule bool            // the form that overrules them stands open
 	Stated   []evidence.CarValues
 	SetUps   []setUpView // drawings
+	Bench    string      // the test as it was read live, of which the readings are
+	With     string      // what they were measured with
+	Live     bool        // it can be read live
 }
 
 // doPhase is a stretch of the test, as it is done.
@@ -102,13 +106,19 @@ func (s *server) showDo(c *echo.Context, failed error, says string) error {
 	if !ok || b.Odds == bench.FromHole || b.Odds == bench.FromCodes {
 		return echo.NewHTTPError(http.StatusNotFound, "There is no such bench; tests of the Book have theirs, holds and scans their own.")
 	}
-	d := doPage{Folder: f, Test: t, Look: b.On == bench.AnyPart, ByHand: b.Odds == bench.ByHand, Says: says}
+	d := doPage{Folder: f, Test: t, Look: b.On == bench.AnyPart, ByHand: b.Odds == bench.ByHand, Says: says, Live: len(b.Phases) > 0}
 	for _, st := range record.Stages() {
 		d.Stages = append(d.Stages, stageMark{string(st), stageClass(st, f.Case.Stage)})
 	}
 	p := s.page(c, t.Name+" · "+f.Case.Number, "slate", nil)
 	on := cmp.Or(c.FormValue("on"), c.QueryParam("on"))
-	d.repeats(cmp.Or(c.FormValue("repeat_of"), c.QueryParam("repeat")), car)
+	if err := s.fromBench(c, &d, &p); err != nil {
+		return err
+	}
+	if d.Bench != "" {
+		on = cmp.Or(c.FormValue("on"), p.Form.Get("on"))
+	}
+	d.repeats(cmp.Or(c.FormValue("repeat_of"), c.QueryParam("repeat"), p.Form.Get("repeat_of")), car)
 	if d.Repeat != nil {
 		on = d.Repeat.Part
 	}
@@ -158,6 +168,27 @@ func (s *server) showDo(c *echo.Context, failed error, says string) error {
 	return s.render(c, http.StatusOK, "do.html", p)
 }
 
+// fromBench takes over what was read live: the form holds it as if it had been typed, and the
+// rest is left to eyes and hands.
+func (s *server) fromBench(c *echo.Context, d *doPage, p *page) error {
+	id := cmp.Or(c.FormValue("bench"), c.QueryParam("bench"))
+	if id == "" {
+		return nil
+	}
+	l, err := s.shop.LiveTest(c.Request().Context(), id)
+	if err != nil || l.Case.ID != d.Case.ID || l.Test.Key != d.Test.Key {
+		return &casework.Problem{Sentence: "These readings were made in another test; load the page again."}
+	}
+	d.Bench, d.With = id, casework.MeasuredWith(l.Runs)
+	p.Form = url.Values{"on": {l.Test.Part}, "repeat_of": {l.Test.RepeatOf}}
+	for key, r := range l.Readings() {
+		for i, w := range ingest.WriteChannel(r) {
+			p.Form.Set(fmt.Sprintf("read-%s-%d", key, i), w)
+		}
+	}
+	return nil
+}
+
 // repeats takes up the result that this one is to repeat.
 func (d *doPage) repeats(id string, car casework.Car) {
 	for i, x := range d.Results {
@@ -199,10 +230,11 @@ func (d *doPage) ask(channel string) {
 // phases are the test's own, each with what is read in it; what no instrument gives comes last.
 func phases(t knowledge.Test, b bench.Test, car casework.Car, on plumbing.Part) (out []doPhase) {
 	done := map[string]bool{}
+	site := bench.Site{Graph: car.Graph, Part: on.Key}
 	for _, p := range b.Phases {
 		x := doPhase{Wait: p.WaitWords()}
 		for _, st := range p.Do {
-			if name, ok := stepPart(car, st, on); ok {
+			if name, ok := site.Name(st); ok {
 				x.Steps = append(x.Steps, st.Words(name))
 			}
 		}
@@ -224,29 +256,6 @@ func phases(t knowledge.Test, b bench.Test, car casework.Car, on plumbing.Part) 
 		out = append(out, rest)
 	}
 	return out
-}
-
-// stepPart is the name of the part that a step is about; false when this car has none.
-func stepPart(car casework.Car, st bench.Step, on plumbing.Part) (string, bool) {
-	switch st.At {
-	case "", bench.AtEntry:
-		return "", true
-	case bench.AtPart:
-		return plumbing.Lower(on.Name), true
-	case bench.AtFarEnd:
-		return "Far end", true
-	case bench.AtDiaphragm:
-		return "diaphragm", true
-	case bench.AtPurgeLine:
-		return "Purge hose", true
-	case bench.AtInlet:
-		return "Inlet pipe", true
-	case bench.AtBreather:
-		return "Breather hose", true
-	}
-	key, ok := bench.Site{Graph: car.Graph}.Where(st.At)
-	p, _ := car.Graph.Part(key)
-	return p.Name, ok
 }
 
 // readField is how a channel is read on the page.
@@ -321,7 +330,7 @@ func (s *server) addResult(c *echo.Context) error {
 	}
 	f := &form{c: c}
 	t, _ := s.shop.Book.Test(c.Param("test"))
-	n := casework.NewResult{Test: c.Param("test"), Part: f.text("on"), Outcome: f.text("outcome"), Why: f.text("why"), Note: f.text("note"), RepeatOf: f.text("repeat_of"), Readings: f.readings(t, bench.For(t)), Photo: f.photo()}
+	n := casework.NewResult{Test: c.Param("test"), Part: f.text("on"), Outcome: f.text("outcome"), Why: f.text("why"), Note: f.text("note"), RepeatOf: f.text("repeat_of"), Bench: f.text("bench"), Readings: f.readings(t, bench.For(t)), Photo: f.photo()}
 	ctx, id := c.Request().Context(), c.Param("id")
 	if f.err != nil {
 		return s.showDo(c, f.err, "")

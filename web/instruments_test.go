@@ -110,7 +110,7 @@ func TestSetUpALineOfNumbers(t *testing.T) {
 	b.shows(page, "look at its unit")
 	printer.Do(standin.NoMishap)
 	test := b.bench()
-	if code, _, _ := b.post(test+"/live", b.fill(test+"/live", "do", "join", "module", address)); code != 200 {
+	if code, _, _ := b.post(test+"/live", b.fill(test+"/live", "do", "join", "seat-pressure", b.device(address))); code != 200 {
 		t.Fatalf("no bench: %d", code)
 	}
 	b.stream(test+"/live", "", func(n news) bool { return n.Now != nil })

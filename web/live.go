@@ -11,14 +11,17 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode"
 
 	"github.com/labstack/echo/v5"
 
 	"wexter/casework"
+	"wexter/core/bench"
 	"wexter/core/knowledge"
 	"wexter/core/record"
 	"wexter/core/units"
 	"wexter/evidence"
+	"wexter/instrument"
 	"wexter/live"
 )
 
@@ -31,60 +34,219 @@ type verdictView struct {
 	Said    string // why there is no result
 }
 
+// soFarView is what the readings of any other test come to so far.
+type soFarView struct {
+	Outcome string // in words; empty: none yet
+	Class   string
+	Says    string
+	Lines   []evidence.Line
+	Figures []bench.Figure
+	Live    bool // still being read
+}
+
 type liveData struct {
-	Case    record.Case
-	Vehicle record.Vehicle
-	Arch    knowledge.Archetype
-	Test    evidence.TestFolder
-	Modules []record.Device
-	Address string // of the module in use
-	Volume  string
-	Sealed  int
-	Open    int // of the seal list
-	Max     string
-	Gauge   template.HTML
+	Case     record.Case
+	Vehicle  record.Vehicle
+	Name     string // of the test
+	ID       string
+	Seated   bool // instruments read it
+	Wants    []wantView
+	Cautions []string
+	Repeat   bool
+	Hold     *holdSide // of a leak-down test
+	Do       *doSide   // of any other
+	Taps     []bench.Tap
+	Turns    record.Turns
+	Done     string // where to go when all is in
+	DoneSays string
+}
+
+// holdSide is what the page of a hold shows of its set-up.
+type holdSide struct {
+	Volume string
+	Sealed int
+	Steps  int // of the seal list
+	Open   int
+	Max    string
+	Gauge  template.HTML
+}
+
+// doSide is what the page of any other test shows of its set-up.
+type doSide struct {
+	SetUp []knowledge.Step
+	Typed string // the page on which it is typed
+}
+
+// wantView is something that a test reads, and the instruments that may give it.
+type wantView struct {
+	Key, Field, Name string
+	Reads            string // of the test's readings
+	Optional         bool
+	Options          []seatOption
+}
+
+type seatOption struct {
+	Device record.Device
+	Chosen bool
+	Past   bool // its date
+	May    bool // nobody knows yet whether it measures that
 }
 
 func (s *server) liveBench(c *echo.Context) error { return s.showLive(c, nil) }
 
 func (s *server) showLive(c *echo.Context, failed error) error {
 	ctx, id := c.Request().Context(), c.Param("id")
-	caseID, err := s.shop.TestCase(ctx, id)
+	l, err := s.shop.LiveTest(ctx, id)
 	if err != nil {
 		return err
 	}
-	f, err := s.shop.Load(ctx, caseID)
+	f, err := s.shop.Load(ctx, l.Case.ID)
 	if err != nil {
 		return err
 	}
-	d := liveData{Case: f.Case, Vehicle: f.Vehicle}
-	d.Test, _ = f.Test(id)
-	d.Arch, _ = s.shop.Archetype(f.Vehicle)
-	d.Max = fmt.Sprintf("%.1f inH2O (%.1f kPa)", d.Arch.MaxPa/units.InH2O, d.Arch.MaxPa/1e3)
-	d.Gauge = chargeGauge(d.Arch.MaxPa, d.Arch.MaxVacPa)
-	su := d.Test.Setup
-	d.Sealed = len(su.Sealed)
-	d.Open = max(0, len(d.Arch.Seal)-d.Sealed)
-	d.Volume = "by the known orifice"
-	if su.Volume > 0 {
-		d.Volume = fmt.Sprintf("%.3g L ± %.2g %%", su.Volume*1e3, su.VolumeTolerance*100)
+	d := liveData{Case: f.Case, Vehicle: f.Vehicle, Name: l.Name(), ID: id, Repeat: l.Test.RepeatOf != "", Taps: l.Bench.Live.Taps, Turns: l.Test.Turns,
+		Done: "/cases/" + f.Case.ID, DoneSays: "Back to the case"}
+	keys := l.Entry.Cautions
+	if l.Holds() {
+		d.Name, keys = "Leak-down test", l.Arch.Cautions
+		d.Hold = holdOf(l)
+		if d.Repeat {
+			d.Done, d.DoneSays = d.Done+"/proof", "Back to the proof"
+		}
+	} else {
+		d.Done, d.DoneSays = fmt.Sprintf("/cases/%s/do/%s?bench=%s", f.Case.ID, l.Test.Key, id), "Write the result"
+		d.Do = &doSide{SetUp: l.Entry.Setup, Typed: fmt.Sprintf("/cases/%s/do/%s?on=%s", f.Case.ID, l.Test.Key, l.Test.Part)}
 	}
-	if d.Modules, err = s.shop.DevicesFor(ctx, record.Module, f.Case.Number); err != nil {
+	for _, k := range keys {
+		d.Cautions = append(d.Cautions, s.shop.Book.Caution(k))
+	}
+	if d.Wants, err = s.wants(ctx, l); err != nil {
 		return err
 	}
-	if b, ok := s.hub.Look(id); ok {
-		d.Address = b.Address()
-	}
-	p := s.page(c, "Leak-down test, live · "+d.Case.Number, "slate", d)
+	_, d.Seated = s.hub.Look(id)
+	p := s.page(c, d.Name+", live · "+d.Case.Number, "slate", d)
 	if failed != nil {
 		return s.again(c, failed, "live.html", p)
 	}
 	return s.render(c, http.StatusOK, "live.html", p)
 }
 
-// liveAct is one press of a button on a live bench. The first press, which takes a
-// module, leads to the page again; all others are answered with a sentence or nothing,
-// since the page goes on showing what the bench does.
+// holdOf is what the page of a hold shows of its set-up.
+func holdOf(l casework.LiveTest) *holdSide {
+	su, arch := l.Test.Setup, l.Arch
+	h := &holdSide{Volume: "by the known orifice", Sealed: len(su.Sealed), Steps: len(arch.Seal), Open: max(0, len(arch.Seal)-len(su.Sealed)),
+		Max: fmt.Sprintf("%.1f inH2O (%.1f kPa)", arch.MaxPa/units.InH2O, arch.MaxPa/1e3), Gauge: chargeGauge(arch.MaxPa, arch.MaxVacPa)}
+	if su.Volume > 0 {
+		h.Volume = fmt.Sprintf("%.3g L ± %.2g %%", su.Volume*1e3, su.VolumeTolerance*100)
+	}
+	return h
+}
+
+// sameAsFirst is the choice of a further quantity that the first instrument gives as well.
+const sameAsFirst = "same"
+
+// wants lists what a test reads with the instruments that may give it, the car's own first; those
+// that are known to give it come before those that may.
+func (s *server) wants(ctx context.Context, l casework.LiveTest) (out []wantView, err error) {
+	for _, w := range l.Bench.Wants() {
+		kind := record.Module
+		v := wantView{Key: w.Key, Field: "seat-" + w.Key, Name: record.Quantity(w.Key).Words(), Optional: w.Optional}
+		if w.Key == bench.LiveData {
+			kind, v.Name = record.Adapter, "live data of the control unit"
+		}
+		var reads []string
+		for _, k := range w.Reads {
+			if r, ok := l.Entry.Read(k); ok {
+				reads = append(reads, r.Name)
+			}
+		}
+		v.Reads = strings.Join(reads, ", ")
+		ds, err := s.shop.DevicesFor(ctx, kind, l.Case.Number)
+		if err != nil {
+			return nil, err
+		}
+		chosen := -1
+		for _, d := range ds {
+			gives := record.Gives
+			if kind == record.Module {
+				gives = d.Gives(w.Key)
+			}
+			if gives == record.GivesNot {
+				continue
+			}
+			o := seatOption{Device: d, Past: d.Past(s.shop.Now()), May: gives == record.MayGive}
+			if i := slices.IndexFunc(l.Test.Seats, func(x record.Seat) bool { return x.Want == w.Key && x.Device == d.ID }); i >= 0 {
+				chosen = len(v.Options)
+			}
+			v.Options = append(v.Options, o)
+		}
+		if chosen < 0 {
+			chosen = usualSeat(v, l)
+		}
+		if chosen >= 0 {
+			v.Options[chosen].Chosen = true
+		}
+		out = append(out, v)
+	}
+	return out, nil
+}
+
+// usualSeat is the option that is chosen when nobody has chosen: of the car's own instruments the
+// first that gives it, then the first at all; of what the verdict can do without, none.
+func usualSeat(v wantView, l casework.LiveTest) int {
+	if v.Optional || len(v.Options) == 0 {
+		return -1
+	}
+	for _, fits := range []func(seatOption) bool{
+		func(o seatOption) bool { return o.Device.For == l.Case.Number && !o.May },
+		func(o seatOption) bool { return o.Device.For == l.Case.Number },
+		func(o seatOption) bool { return !o.May },
+	} {
+		if i := slices.IndexFunc(v.Options, fits); i >= 0 {
+			return i
+		}
+	}
+	return 0
+}
+
+// seats reads which instruments were chosen.
+func (f *form) seats(t bench.Test) (out record.Seats) {
+	first := ""
+	for _, w := range t.Wants() {
+		d := f.text("seat-" + w.Key)
+		if d == sameAsFirst {
+			d = first
+		}
+		if first == "" {
+			first = d
+		}
+		if d != "" {
+			out = append(out, record.Seat{Want: w.Key, Device: d})
+		}
+	}
+	return out
+}
+
+// hand is the window that presses.
+func (f *form) hand() live.Hand {
+	clean := func(s string, most int) string {
+		if len(s) > most || strings.ContainsFunc(s, func(r rune) bool {
+			return !unicode.IsLetter(r) && !unicode.IsDigit(r) && !strings.ContainsRune(" -.", r)
+		}) {
+			return ""
+		}
+		return s
+	}
+	h := live.Hand{ID: clean(f.text("hand"), 40), Who: clean(f.text("who"), 12)}
+	if h.Screen = "bench page"; f.text("screen") == "bay" {
+		h.Screen = "bay view"
+	}
+	return h
+}
+
+// liveAct is one press of a button on a live bench. The first press, which takes instruments,
+// leads to the page again; all others are answered with a sentence or nothing, since the page
+// goes on showing what the bench does.
 func (s *server) liveAct(c *echo.Context) error {
 	if err := parsed(c); err != nil {
 		return err
@@ -93,7 +255,11 @@ func (s *server) liveAct(c *echo.Context) error {
 	ctx, id := c.Request().Context(), c.Param("id")
 	switch f.text("do") {
 	case "join":
-		if err := s.hub.Join(ctx, id, f.text("module")); err != nil {
+		l, err := s.shop.LiveTest(ctx, id)
+		if err != nil {
+			return err
+		}
+		if err := s.hub.Join(ctx, id, f.seats(l.Bench)); err != nil {
 			return s.showLive(c, err)
 		}
 		return c.Redirect(http.StatusSeeOther, "/tests/"+id+"/live")
@@ -105,27 +271,7 @@ func (s *server) liveAct(c *echo.Context) error {
 	if !ok {
 		return c.JSON(http.StatusConflict, map[string]string{"say": "This bench is not live any more; load the page again."})
 	}
-	var err error
-	switch do := f.text("do"); do {
-	case "start":
-		err = b.Start(ctx, record.RunKind(f.text("leg")))
-	case "redo":
-		err = b.Redo(ctx, record.RunKind(f.text("leg")))
-	case "stop":
-		err = b.Stop()
-	case "mark":
-		err = b.Mark(ctx, f.key(), f.text("words"))
-	case "move":
-		at := f.needed("at", "Start of the hold").number("at", "Start of the hold")
-		if err = f.err; err == nil {
-			err = b.MoveStart(ctx, f.key(), at)
-		}
-	case "rig":
-		err = b.Rig(ctx, f.text("command"))
-	default:
-		err = &casework.Problem{Sentence: "this bench does not know what to do"}
-	}
-	if err != nil {
+	if err := s.work(ctx, f, b); err != nil {
 		text, code := sentence(err)
 		if text == "" {
 			return err
@@ -135,22 +281,59 @@ func (s *server) liveAct(c *echo.Context) error {
 	return c.NoContent(http.StatusNoContent)
 }
 
+// work does what a press asks for. Who only watches may stop and open the rig, and take over.
+func (s *server) work(ctx context.Context, f *form, b *live.Bench) error {
+	do, hand := f.text("do"), f.hand()
+	safe := do == "stop" || do == "rig" && f.text("command") == instrument.Open
+	if !safe && do != "over" {
+		if err := b.May(ctx, hand); err != nil {
+			return err
+		}
+	}
+	leg := record.RunKind(f.text("leg"))
+	switch do {
+	case "over":
+		return b.TakeOver(ctx, hand)
+	case "start":
+		return b.Start(ctx, leg)
+	case "redo":
+		return b.Redo(ctx, leg)
+	case "back":
+		return b.TakeBack(ctx, leg)
+	case "onward":
+		return b.Onward(ctx)
+	case "stop":
+		return b.Stop()
+	case "mark":
+		return b.Mark(ctx, f.key(), f.text("tap"), f.text("words"))
+	case "move":
+		at := f.needed("at", "Start of the hold").number("at", "Start of the hold")
+		if f.err != nil {
+			return f.err
+		}
+		return b.MoveStart(ctx, f.key(), at)
+	case "rig":
+		return b.Rig(ctx, f.text("command"))
+	}
+	return &casework.Problem{Sentence: "this bench does not know what to do"}
+}
+
 // streamEvery is how often a page is told what is new: as often as a module reads.
 const streamEvery = 100 * time.Millisecond
 
-// point is what is sent of readings: time in s, pressure in inH2O.
+// points are what is sent of readings: times in s, and a column of each quantity in the bay's unit.
 type points struct {
-	Run  string    `json:"run"`
-	From int       `json:"from"`
-	T    []float64 `json:"t"`
-	P    []float64 `json:"p"`
+	Run  string          `json:"run"`
+	From int             `json:"from"`
+	T    []float64       `json:"t"`
+	C    []record.Column `json:"c"`
 }
 
+// nowJSON are the readings of this moment: of each column, null where nothing is read.
 type nowJSON struct {
-	InH2O float64 `json:"inh2o"`
-	KPa   float64 `json:"kpa"`
-	Over  bool    `json:"over"`
-	At    float64 `json:"at"`
+	V    record.Column `json:"v"`
+	Over []bool        `json:"over"`
+	At   float64       `json:"at"`
 }
 
 type curve struct {
@@ -160,6 +343,8 @@ type curve struct {
 
 type estimateJSON struct {
 	HTML  string `json:"html"`
+	Says  string `json:"says"` // the verdict in a few words, to be shown large or spoken
+	Class string `json:"class"`
 	Scale string `json:"scale"`
 	Limit *curve `json:"limit,omitempty"`
 	Fit   *curve `json:"fit,omitempty"`
@@ -170,6 +355,7 @@ type newsJSON struct {
 	Points   *points       `json:"points,omitempty"`
 	Now      *nowJSON      `json:"now"`
 	Disk     float64       `json:"disk"`
+	Drives   bool          `json:"drives"` // this window does
 	Estimate *estimateJSON `json:"estimate,omitempty"`
 }
 
@@ -181,7 +367,7 @@ func (s *server) liveStream(c *echo.Context) error {
 	if !ok {
 		return c.NoContent(http.StatusNoContent) // tells the browser to stop asking
 	}
-	stream := newEvents(c)
+	stream, hand := newEvents(c), c.QueryParam("hand")
 	version, run, from, counted := -1, "", 0, -1
 	var last *points // of the leg before, for a page that is opened between two legs
 	if id := c.Request().Header.Get("Last-Event-ID"); id != "" {
@@ -195,15 +381,18 @@ func (s *server) liveStream(c *echo.Context) error {
 	ctx := c.Request().Context()
 	for {
 		n := b.Since(version, run, from, counted)
-		j := newsJSON{Disk: n.Disk}
+		j := newsJSON{Disk: n.Disk, Drives: b.Sees(hand)}
 		if n.View != nil {
 			version, j.View = n.View.Version, n.View
 		}
 		if n.Now != nil {
-			j.Now = &nowJSON{round(n.Now.Pa/units.InH2O, 3), round(n.Now.Pa/1e3, 4), n.Now.Over, n.Now.At}
+			j.Now = &nowJSON{Over: n.Now.Overs, At: n.Now.At}
+			for _, v := range n.Now.Values {
+				j.Now.V = append(j.Now.V, round(v, 4))
+			}
 		}
 		if n.Run != run || len(n.Time) > 0 {
-			j.Points = thin(points{n.Run, n.From, n.Time, n.Inches})
+			j.Points = thin(n.Run, n.From, n.Time, n.Columns)
 			run, from = n.Run, n.From+len(n.Time)
 		}
 		if n.Run == "" && last != nil {
@@ -236,38 +425,35 @@ func (s *server) liveStream(c *echo.Context) error {
 // lastLeg is the newest leg of a test that was judged; nil without one, or when it cannot be
 // read: the trace is then left out, as before the first leg.
 func (s *server) lastLeg(ctx context.Context, test string) *points {
-	caseID, err := s.shop.TestCase(ctx, test)
+	l, err := s.shop.LiveTest(ctx, test)
 	if err != nil {
 		return nil
 	}
-	f, err := s.shop.Load(ctx, caseID)
-	if err != nil {
-		return nil
-	}
-	t, _ := f.Test(test)
-	for _, r := range slices.Backward(t.Runs) {
-		if r.EndedAt == nil || r.Struck() || !r.Kind.OfCar() {
+	for _, r := range slices.Backward(l.Runs) {
+		if r.EndedAt == nil || l.Holds() && !r.Kind.OfCar() {
 			continue
 		}
-		_, log, err := s.shop.Readings(ctx, r.ID)
+		x, err := s.shop.Recorded(ctx, r.ID)
 		if err != nil {
 			return nil
 		}
-		p := points{Run: r.ID, T: log.Time}
-		for _, x := range log.Gauge {
-			p.P = append(p.P, (x-t.Setup.Instrument.Zero)/units.InH2O)
-		}
-		return thin(p)
+		return thin(r.ID, 0, x.Table.Time, x.Bay())
 	}
 	return nil
 }
 
 // thin rounds readings and sends a long stretch at once in at most 1200 points.
-func thin(p points) *points {
-	stride := max(1, (len(p.T)+1199)/1200)
-	out := points{Run: p.Run, From: p.From, T: []float64{}, P: []float64{}}
-	for i := 0; i < len(p.T); i += stride {
-		out.T, out.P = append(out.T, round(p.T[i], 3)), append(out.P, round(p.P[i], 3))
+func thin(run string, from int, t []float64, cols [][]float64) *points {
+	stride := max(1, (len(t)+1199)/1200)
+	out := points{Run: run, From: from, T: []float64{}, C: make([]record.Column, len(cols))}
+	for c := range out.C {
+		out.C[c] = record.Column{}
+	}
+	for i := 0; i < len(t); i += stride {
+		out.T = append(out.T, round(t[i], 3))
+		for c := range cols {
+			out.C[c] = append(out.C[c], round(cols[c][i], 4))
+		}
 	}
 	return &out
 }
@@ -277,40 +463,68 @@ func round(x float64, digits int) float64 {
 	return math.Round(x*k) / k
 }
 
-// estimate says what is known now: of the leg that runs, or of the test.
+// estimate says what is known now: of the stretch that is read, or of the test.
 func (s *server) estimate(n live.News) (*estimateJSON, error) {
-	v := verdictView{Live: n.Run != ""}
-	has := false
 	switch {
 	case n.Estimate != nil && n.Run != "":
-		v.Sum, v.Said = n.Estimate.Sum, n.Estimate.Said
-		v.Outcome, has = record.Outcome(v.Sum.Verdict), v.Said == ""
-		if !has {
+		if n.Estimate.Hold != nil || n.Estimate.Said != "" && n.Live.Holds() {
+			return s.holdSoFar(n)
+		}
+		return s.soFar(soFarView{Live: true, Says: n.Estimate.Said}, n.Estimate.Test, n.Estimate.Verdict, n.Estimate.Read)
+	case n.View != nil && n.Run == "":
+		if n.Live.Holds() {
+			return s.holdSoFar(n)
+		}
+		read := n.Live.Readings()
+		e, err := n.Live.Judge(record.Run{}, record.Table{}, nil)
+		v := soFarView{}
+		if err != nil {
+			v.Says = casework.Upper(err.Error()) + "."
+		}
+		return s.soFar(v, n.Live, e.Verdict, read)
+	}
+	return nil, nil
+}
+
+// soFar is what the readings of a test other than a hold come to.
+func (s *server) soFar(v soFarView, l casework.LiveTest, verdict bench.Verdict, read bench.Readings) (*estimateJSON, error) {
+	if v.Says == "" {
+		v.Says = verdict.Says
+	}
+	o, ok := l.Entry.Outcome(verdict.Outcome)
+	if ok {
+		v.Outcome, v.Class = casework.Upper(o.Name), meaningClass(o.Means)
+	}
+	v.Figures, v.Lines = verdict.Figures, l.Shown(read)
+	var b bytes.Buffer
+	if err := s.views["live.html"].ExecuteTemplate(&b, "sofar", v); err != nil {
+		return nil, err
+	}
+	return &estimateJSON{HTML: b.String(), Says: strings.TrimSpace(v.Outcome + ". " + v.Says), Class: v.Class}, nil
+}
+
+// holdSoFar is what the readings of a hold come to.
+func (s *server) holdSoFar(n live.News) (*estimateJSON, error) {
+	v := verdictView{Live: n.Run != ""}
+	has := false
+	if v.Live {
+		if v.Said = n.Estimate.Said; v.Said == "" {
+			v.Sum, has = *n.Estimate.Hold, true
+		}
+		if v.Outcome = record.Outcome(v.Sum.Verdict); !has {
 			v.Outcome = record.CannotTell
 		}
-	case n.View != nil && n.Run == "":
-		v.Sum, has = n.Test.Summary()
-		v.Outcome, v.Said = n.Test.Outcome, n.Test.Problem
-	default:
-		return nil, nil
+	} else {
+		v.Sum, has = n.Live.Test.Summary()
+		v.Outcome, v.Said = n.Live.Test.Outcome, n.Live.Test.Problem
 	}
-	e := &estimateJSON{}
+	e := &estimateJSON{Says: casework.Upper(v.Outcome.Words()) + ".", Class: verdictClass(v.Outcome)}
 	if has {
+		e.Says += fmt.Sprintf(" %.2f to %.2f mm.", v.Sum.Low*1e3, v.Sum.High*1e3)
 		var scale template.HTML
 		v.Hole, scale = sized(v.Sum, nil)
 		e.Scale = string(scale)
-		for _, l := range v.Sum.Legs {
-			if n.Estimate != nil && l.Run == n.Estimate.Run {
-				if e.Limit == nil {
-					e.Limit, e.Fit = &curve{}, &curve{}
-				}
-				for i := range l.Time {
-					t := round(l.Time[i], 2)
-					e.Limit.T, e.Limit.P = append(e.Limit.T, t), append(e.Limit.P, round(l.AtLimit[i]/units.InH2O, 3))
-					e.Fit.T, e.Fit.P = append(e.Fit.T, t), append(e.Fit.P, round(l.Fitted[i]/units.InH2O, 3))
-				}
-			}
-		}
+		e.curves(v.Sum, n.Estimate)
 	}
 	var b bytes.Buffer
 	if err := s.views["live.html"].ExecuteTemplate(&b, "verdict", v); err != nil {
@@ -318,6 +532,23 @@ func (s *server) estimate(n live.News) (*estimateJSON, error) {
 	}
 	e.HTML = b.String()
 	return e, nil
+}
+
+// curves are the fit of the stretch that is read, and the trace of a hole at the limit.
+func (e *estimateJSON) curves(sum record.Summary, of *live.Estimate) {
+	for _, l := range sum.Legs {
+		if of == nil || l.Run != of.Run {
+			continue
+		}
+		if e.Limit == nil {
+			e.Limit, e.Fit = &curve{}, &curve{}
+		}
+		for i := range l.Time {
+			t := round(l.Time[i], 2)
+			e.Limit.T, e.Limit.P = append(e.Limit.T, t), append(e.Limit.P, round(l.AtLimit[i]/units.InH2O, 3))
+			e.Fit.T, e.Fit.P = append(e.Fit.T, t), append(e.Fit.P, round(l.Fitted[i]/units.InH2O, 3))
+		}
+	}
 }
 
 // refreshBench tells a live bench that its test was changed elsewhere.

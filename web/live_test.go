@@ -40,7 +40,7 @@ func (b *browser) live() (page string, step func(seconds float64)) {
 		b.t.Fatalf("%d", code)
 	}
 	page = test + "/live"
-	if code, body, at := b.post(page, b.fill(page, "do", "join", "module", address)); code != 200 || at != page || !strings.Contains(body, "data-main") {
+	if code, body, at := b.post(page, b.fill(page, "do", "join", "seat-pressure", b.device(address), "seat-wall", "same")); code != 200 || at != page || !strings.Contains(body, "data-main") {
 		b.t.Fatalf("%d at %s", code, at)
 	}
 	return page, func(seconds float64) {
@@ -48,6 +48,16 @@ func (b *browser) live() (page string, step func(seconds float64)) {
 			b.t.Error(err)
 		}
 	}
+}
+
+// device is the id of the shop's instrument at an address.
+func (b *browser) device(address string) string {
+	b.t.Helper()
+	d, err := b.shop.Device(context.Background(), record.Module, address)
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	return d.ID
 }
 
 // hangs is after what time a test that waits for a state is given up: it only keeps a
@@ -62,9 +72,10 @@ type news struct {
 	Points *struct {
 		Run  string
 		From int
-		T, P []float64
+		T    []float64
+		C    [][]*float64
 	}
-	Now      *struct{ InH2O, KPa float64 }
+	Now      *struct{ V []*float64 }
 	Disk     float64
 	Estimate *struct{ HTML string }
 }
@@ -132,8 +143,8 @@ func TestLiveStream(t *testing.T) {
 		code, body, _ := b.post(page, b.fill(page, kv...))
 		return code, body
 	}
-	for say, kv := range map[string][]string{"there is no leg": {"do", "start", "leg", "arm"}, "does not know what": {"do", "dance"}, "nothing to mark": {"do", "mark"},
-		"No leg is being read": {"do", "move", "at", "3"}, "is not a number": {"do", "move", "at", "soon"}, "worked by hand": {"do", "rig", "command", "explode"}} {
+	for say, kv := range map[string][]string{"no such leg": {"do", "start", "leg", "arm"}, "does not know what": {"do", "dance"}, "nothing to mark": {"do", "mark"},
+		"No leg is being read": {"do", "move", "at", "3"}, "is not a number": {"do", "move", "at", "soon"}, "explode": {"do", "rig", "command", "explode"}} {
 		t.Run(say, func(t *testing.T) {
 			if code, body := press(kv...); code != 422 || !strings.Contains(strings.ToLower(body), strings.ToLower(say)) {
 				t.Errorf("%v: %d %s", kv, code, body)
@@ -275,7 +286,7 @@ func TestReplayOnTheBench(t *testing.T) {
 	test := b.bench()
 	b.post("/instruments", b.fill("/instruments", "kind", "module", "name", "file", "address", address))
 	page := test + "/live"
-	b.post(page, b.fill(page, "do", "join", "module", address))
+	b.post(page, b.fill(page, "do", "join", "seat-pressure", b.device(address), "seat-wall", "same"))
 	b.reading(page)
 	if code, body, _ := b.post(page, b.fill(page, "do", "start", "leg", "hold")); code != 204 {
 		t.Fatalf("%d %s", code, body)

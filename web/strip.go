@@ -110,6 +110,9 @@ func (s *server) resultEntries(f evidence.Folder, car casework.Car) (out []entry
 		for _, l := range slices.Concat(car.Worked(x), car.Lines(x)) {
 			notes = append(notes, l.Name+": "+l.Value)
 		}
+		if x.Measured != "" {
+			notes = append(notes, "measured by "+x.Measured)
+		}
 		if x.Overruled != "" {
 			notes = append(notes, "judged "+car.JudgedBy(x))
 		}

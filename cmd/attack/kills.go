@@ -166,7 +166,7 @@ func (k *killed) look(ctx context.Context, lost func(kept float64)) error {
 	if len(runs) != 1 {
 		return fmt.Errorf("%d legs are being read", len(runs))
 	}
-	log, _, err := s.KeptReadings(ctx, runs[0].ID)
+	_, log, err := s.Readings(ctx, runs[0].ID)
 	if err != nil {
 		return err
 	}

@@ -65,6 +65,8 @@ type Test struct {
 	// Tries says which part the test tries when a fault is in question; empty when it does
 	// not try such a part. Only for tests of one part.
 	Tries func(Target) string
+	// Live is what it adds to its phases when it is read live.
+	Live Live
 	// Reduce turns readings into a verdict.
 	Reduce func(Subject, Readings) Verdict
 }

@@ -22,10 +22,11 @@ var PressureHold = Register(Test{
 	},
 	Phases: []Phase{
 		{Do: []Step{{Do: Seal}}, For: 30},
-		{Do: []Step{{Do: ShutRig}}, For: 75, Every: 0.5},
-		{Do: []Step{{Do: OpenRig}}, For: 5},
+		{Do: []Step{{Do: ShutRig}}, For: driftSeconds, Every: 0.5},
+		{Do: []Step{{Do: OpenRig}}, For: zeroSeconds},
 		{Do: []Step{{Do: Charge, Value: atTest * units.InH2O}}, For: 150, Every: 0.5, Read: []string{"trace", "up", "pressure", "wall", "barometer"}},
 	},
+	Live: Live{Stretches: holdStretches, Watch: newHoldWatch},
 	Reduce: func(s Subject, r Readings) Verdict {
 		if r.Word("up") == No {
 			return is("cannot_pressurise", "It took all the air the supply gave, and no pressure built.")

@@ -12,31 +12,35 @@ type Verb int
 
 // What can be done.
 const (
-	Wait      Verb = iota
-	KeyOn          // key on, engine off
-	Warm           // warm at idle
-	Idle           // at idle
-	Fast           // 2500 rpm without load
-	Loaded         // on the road, loaded
-	Boosted        // under boost
-	EngineOff      // engine off
-	Trip           // a drive on which every monitor may run, and the night after it
-	Park           // a drive of twenty minutes, then key off
-	HotDay         // ten kelvin warmer
-	Seal           // sealed as the archetype asks, rig at its entry
-	Join           // the rig joined at a part
-	Charge         // to a pressure, then shut off
-	Hold           // a regulator keeps a pressure
-	Smoke          // a regulator keeps a pressure, with smoke
-	Draw           // to a vacuum, then shut off
-	ShutRig        // rig shut
-	OpenRig        // rig open to the air
-	Put            // a part into a state
-	Clear          // a part left to itself
-	Command        // a valve to a share of its opening
-	Uncommand      // a valve left to the control unit
-	Press          // a part on the bench rig, brought to a pressure or vacuum
-	SelfCheck      // the car's own leak check, let run as it does
+	Wait        Verb = iota
+	KeyOn            // key on, engine off
+	Warm             // warm at idle
+	Idle             // at idle
+	Fast             // 2500 rpm without load
+	Loaded           // on the road, loaded
+	Boosted          // under boost
+	EngineOff        // engine off
+	Trip             // a drive on which every monitor may run, and the night after it
+	Park             // a drive of twenty minutes, then key off
+	HotDay           // ten kelvin warmer
+	Seal             // sealed as the archetype asks, rig at its entry
+	Join             // the rig joined at a part
+	Charge           // to a pressure, then shut off
+	Hold             // a regulator keeps a pressure
+	Smoke            // a regulator keeps a pressure, with smoke
+	Draw             // to a vacuum, then shut off
+	ShutRig          // rig shut
+	OpenRig          // rig open to the air
+	Put              // a part into a state
+	Clear            // a part left to itself
+	Command          // a valve to a share of its opening
+	Uncommand        // a valve left to the control unit
+	Press            // a part on the bench rig, brought to a pressure or vacuum
+	SelfCheck        // the car's own leak check, let run as it does
+	PlugRig          // the rig by itself, its end plugged
+	RigOnCar         // the rig's end on the car
+	OpenOrifice      // the rig's known orifice open
+	ShutOrifice      // and shut
 )
 
 // Step is one thing that is done. At is the role or key of a part, or one of the places
@@ -160,7 +164,7 @@ var verbWords = map[Verb]string{
 	KeyOn: "Key on, engine off", Warm: "Warm the engine up, idle", Idle: "Idle", Fast: "2500 rpm, no load", Loaded: "On the road, loaded", Boosted: "Full load, under boost",
 	EngineOff: "Engine off", Trip: "Drive until the monitors have run, then leave the car overnight", Park: "Drive 20 min, then key off", HotDay: "A hot day",
 	Seal: "Seal the system, rig connected", Join: "Connect the rig at the %s", Charge: "Charge to %s", Hold: "Regulator at %s", Smoke: "Smoke, regulator at %s", Press: "Bring it to %s",
-	Draw: "Draw %s of vacuum", ShutRig: "Shut the rig", OpenRig: "Open the rig", SelfCheck: "Let the car's own check run", Clear: "%s: back to normal", Uncommand: "%s: no more command"}
+	Draw: "Draw %s of vacuum", ShutRig: "Shut the rig", OpenRig: "Open the rig", SelfCheck: "Let the car's own check run", PlugRig: "Plug the rig's end", RigOnCar: "Rig on the car", OpenOrifice: "Open the rig's known orifice", ShutOrifice: "Shut the rig's known orifice", Clear: "%s: back to normal", Uncommand: "%s: no more command"}
 
 // WaitWords says how long a phase waits; empty when it does not.
 func (p Phase) WaitWords() string {

@@ -15,6 +15,7 @@ var PumpByHand = Register(Test{
 		{Key: "pause", Unit: "s", Low: 0, High: 600, Sense: PumpPause},
 	},
 	Phases: []Phase{{Do: []Step{{Do: Idle}}, For: 140, Read: []string{"strokes", "pause"}}},
+	Live:   Live{Taps: []Tap{{"stroke", "Stroke felt"}}, Tally: tallyStrokes},
 	Reduce: func(_ Subject, r Readings) Verdict {
 		n, ok := r.Mean("strokes")
 		pause, has := r.Mean("pause")
@@ -33,3 +34,12 @@ var PumpByHand = Register(Test{
 		return is("fast", "The last pause is only %s s: it never slows down.", say(pause))
 	},
 })
+
+// tallyStrokes counts strokes as they were felt, and takes the pause between the last two.
+func tallyStrokes(felt []Moment) Readings {
+	out := Readings{"strokes": Num(float64(len(felt)))}
+	if n := len(felt); n > 1 {
+		out["pause"] = Num(felt[n-1].At - felt[n-2].At)
+	}
+	return out
+}

@@ -2,6 +2,7 @@ package bench
 
 import (
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"strconv"
@@ -67,6 +68,16 @@ func Said(w ...string) Reading { return Reading{Words: w} }
 
 // Has reports whether a channel was read.
 func (r Readings) Has(key string) bool { _, ok := r[key]; return ok }
+
+// With are the readings with those of a later stretch, which come before them.
+func (r Readings) With(later Readings) Readings {
+	out := maps.Clone(r)
+	if out == nil {
+		out = Readings{}
+	}
+	maps.Copy(out, later)
+	return out
+}
 
 // Mean is the mean of a channel's figures.
 func (r Readings) Mean(key string) (float64, bool) {

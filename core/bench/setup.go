@@ -166,3 +166,27 @@ func (w *worker) back(at string) {
 		w.set[at] = st
 	}
 }
+
+// Name is the name of the part that a step is about, for its words; false when this car has none.
+func (s Site) Name(st Step) (string, bool) {
+	switch st.At {
+	case "", AtEntry:
+		return "", true
+	case AtPart:
+		p, _ := s.Graph.Part(s.Part)
+		return plumbing.Lower(p.Name), true
+	case AtFarEnd:
+		return "Far end", true
+	case AtDiaphragm:
+		return "diaphragm", true
+	case AtPurgeLine:
+		return "Purge hose", true
+	case AtInlet:
+		return "Inlet pipe", true
+	case AtBreather:
+		return "Breather hose", true
+	}
+	key, ok := s.Where(st.At)
+	p, _ := s.Graph.Part(key)
+	return p.Name, ok
+}

@@ -42,6 +42,7 @@ var ValveBench = Register(Test{
 	Phases: []Phase{
 		{Do: []Step{{Do: Press, At: AtPart, Value: -vacuumAt * units.InHg}}, For: 20, Read: []string{"held", "sealed", "passed", "coil", "supply"}},
 	},
+	Live: Live{Taps: []Tap{{"click", "Click heard"}}, Tally: func([]Moment) Readings { return Readings{"click": Said(Yes)} }},
 	Tries: func(t Target) string {
 		p := t.Part
 		if p.Kind == plumbing.Valve && p.Drive != "cable" || p.Kind == plumbing.Relief || p.Kind == plumbing.Check && t.Named("valve-bench") {

@@ -71,6 +71,7 @@ type DeviceSettings struct {
 	CalibratedOn string       `json:"calibrated_on,omitempty"` // where it does not say so itself
 	DueOn        string       `json:"due_on,omitempty"`        // date of the next calibration
 	Serial       string       `json:"serial,omitempty"`        // number on the instrument
+	Measures     []string     `json:"measures,omitempty"`      // channels that it said it has, when it was read last
 }
 
 // Quantity is what a channel of an instrument measures.
@@ -342,6 +343,39 @@ func (d *Device) Scaling(q Quantity) *Scaling {
 		}
 	}
 	return nil
+}
+
+// Giving says whether an instrument gives a channel.
+type Giving int
+
+// Whether it does. One that was never read may.
+const (
+	GivesNot Giving = iota
+	MayGive
+	Gives
+)
+
+// Gives says whether the instrument gives a channel, as far as is known without asking it.
+func (d Device) Gives(channel string) Giving {
+	var has []string
+	switch d.Driver {
+	case NumberLines:
+		for _, c := range d.Settings.Lines.Columns {
+			has = append(has, string(c.Quantity))
+		}
+	case ModbusUnit:
+		for _, r := range d.Settings.Modbus.Registers {
+			has = append(has, string(r.Quantity))
+		}
+	default:
+		if has = d.Settings.Measures; len(has) == 0 {
+			return MayGive
+		}
+	}
+	if slices.Contains(has, channel) {
+		return Gives
+	}
+	return GivesNot
 }
 
 // Past reports whether the instrument is past the date of its calibration.

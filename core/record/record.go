@@ -177,6 +177,10 @@ type Test struct {
 	Strike
 	Version int `json:"version"`
 	Doubt
+	Key   string `json:"key,omitempty"`                            // of the Book; empty in what was written before other tests than holds were read live
+	Part  string `json:"part,omitempty"`                           // tried by itself, or where smoke went in
+	Seats Seats  `json:"seats,omitempty" gorm:"serializer:json"`   // what reads what
+	Turns Turns  `json:"drivers,omitempty" gorm:"serializer:json"` // who drove, from when on
 }
 
 // Outcome is what came out of a hold: a verdict, or that there was nothing to judge;
@@ -290,6 +294,10 @@ type Run struct {
 	Gaps    Gaps       `json:"gaps" gorm:"serializer:json"`
 	EndedAt *time.Time `json:"ended_at"` // nil while it is being read
 	Doubt
+	Channels Channels `json:"channels,omitempty" gorm:"serializer:json"` // its columns, and with what they were read; empty of a file: gauge pressure and wall
+	Figures  Figures  `json:"figures,omitempty" gorm:"serializer:json"`  // what it gave of the test's readings
+	Says     string   `json:"says,omitempty"`                            // what it came to
+	Who      string   `json:"who,omitempty"`                             // measured, as far as anybody said
 }
 
 // Source is the module a run was read from.
@@ -305,7 +313,11 @@ type Source struct {
 type Mark struct {
 	Time float64 `json:"t_s"`
 	Text string  `json:"text"`
+	Key  string  `json:"key,omitempty"` // of what was heard or felt, or Recognised; empty of words
 }
+
+// Recognised is the key of marks that the test's own code put down.
+const Recognised = "recognised"
 
 // Gap is a stretch of a run without readings; what happened in it is not judged. Many
 // that follow close on each other are summed up in one: Times says how many.
@@ -469,6 +481,8 @@ type Result struct {
 	At        time.Time `json:"at"`
 	Strike
 	Doubt
+	Bench    string `json:"bench,omitempty"`    // id of the test as it was read live
+	Measured string `json:"measured,omitempty"` // by whom and with what then, calibrated when
 }
 
 // ByHand reports whether a person named the outcome, and not the readings.

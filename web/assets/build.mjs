@@ -8,7 +8,7 @@ const out = process.argv[2];
 mkdirSync(join(out, "fonts"), { recursive: true });
 const run = (cmd, ...args) => execFileSync(join("node_modules/.bin", cmd), args, { stdio: ["ignore", "ignore", "inherit"] });
 run("tailwindcss", "-i", "web/assets/app.css", "-o", join(out, "app.css"), "--minify");
-for (const name of ["app", "fields", "live", "car", "instruments"])
+for (const name of ["app", "fields", "live", "bay", "replay", "car", "instruments"])
   run("esbuild", `web/assets/${name}.js`, "--bundle", "--minify", "--format=iife", "--target=es2020", "--legal-comments=none", `--outfile=${join(out, `${name}.js`)}`);
 run("esbuild", "web/assets/scheme.js", "--minify", "--target=es2020", `--outfile=${join(out, "scheme.js")}`);
 

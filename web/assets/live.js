@@ -1,5 +1,5 @@
-// A live bench: what the module reads, ten times a second, over server-sent events.
 import uPlot from "uplot";
+import { awake, bell, clock, figure, follow, held, sender, voice } from "./follow.js";
 
 const root = document.querySelector("[data-live]");
 const id = root && root.dataset.live;
@@ -9,53 +9,22 @@ const probe = document.createElement("i");
 probe.hidden = true;
 document.body.append(probe);
 const css = (name) => { probe.style.color = `var(${name})`; return getComputedStyle(probe).color; };
-const clock = (s) => `${Math.floor(s / 60)}:${String(Math.floor(s % 60)).padStart(2, "0")}`;
 const legNames = { rig: "rig check", zero: "zero", drift: "drift leg", hold: "hold", vacuum: "vacuum hold", reference: "known orifice" };
 
 if (id) start();
 
 function start() {
   let view = null;
+  let drives = false;
   let run = "";
-  let t = [], p = [];
+  let t = [], cols = []; // of the stretch: times, and a list of each column
+  let shown = 0; // the column that is drawn
   let limit = null, fit = null;
   let bellSeen = -1;
   let moving = false;
   let dirty = false;
   let at = 0;
-
-  // The bell: a tone made here, for somebody under the car.
-  let bellOn = true;
-  try { bellOn = localStorage.getItem("bell") !== "off"; } catch (e) { /* not kept */ }
-  let sound = null;
-  const wake = () => { if (!sound && window.AudioContext) sound = new AudioContext(); if (sound && sound.state === "suspended") sound.resume(); };
-  document.addEventListener("pointerdown", wake);
-  document.addEventListener("keydown", wake);
-  function ring() {
-    document.body.dataset.rang = String(Number(document.body.dataset.rang || 0) + 1);
-    if (!bellOn || !sound) return;
-    for (const [k, f] of [880, 1175].entries()) {
-      const o = sound.createOscillator(), g = sound.createGain(), from = sound.currentTime + 0.28 * k;
-      o.frequency.value = f;
-      g.gain.setValueAtTime(0.0001, from);
-      g.gain.exponentialRampToValueAtTime(0.4, from + 0.02);
-      g.gain.exponentialRampToValueAtTime(0.0001, from + 0.9);
-      o.connect(g).connect(sound.destination);
-      o.start(from);
-      o.stop(from + 1);
-    }
-  }
-  function showBell() {
-    const b = $("bell");
-    b.setAttribute("aria-pressed", String(bellOn));
-    b.firstChild.textContent = bellOn ? "Bell on " : "Bell off ";
-  }
-  $("bell").addEventListener("click", () => {
-    bellOn = !bellOn;
-    try { localStorage.setItem("bell", bellOn ? "on" : "off"); } catch (e) { /* for this page only */ }
-    showBell();
-  });
-  showBell();
+  const ring = bell(), say = voice(), stayAwake = awake();
 
   // The trace.
   let plot = null;
@@ -64,8 +33,8 @@ function start() {
     if (box.hidden || !box.clientWidth) return;
     const height = Math.max(200, Math.min(320, window.innerHeight - 530));
     const size = { width: box.clientWidth, height };
-    const tables = [[t, p]];
-    tables.push(limit ? [limit.t, limit.p] : [[], []], fit ? [fit.t, fit.p] : [[], []]);
+    const tables = [[t, cols[shown] || t.map(() => null)]];
+    tables.push(limit && shown === 0 ? [limit.t, limit.p] : [[], []], fit && shown === 0 ? [fit.t, fit.p] : [[], []]);
     const data = uPlot.join(tables);
     if (plot && plot.width === size.width && plot.height === size.height) {
       plot.setData(data);
@@ -76,7 +45,7 @@ function start() {
     const axis = { stroke: ink, font: "14px Figures, monospace", grid: { stroke: grid, width: 1 }, ticks: { stroke: grid, width: 1 } };
     plot = new uPlot({
       ...size, legend: { show: false }, cursor: { show: false }, padding: [8, 8, 0, 0],
-      scales: { x: { time: false, range: (u, lo, hi) => [0, Math.max(30, view && view.planned && view.shut_at ? view.shut_at + view.planned : 0, (hi || 0) * 1.02)] },
+      scales: { x: { time: false, range: (u, lo, hi) => [0, Math.max(30, view && view.planned && view.held ? view.from + view.planned : 0, (hi || 0) * 1.02)] },
         y: { range: (u, lo, hi) => { const top = Math.max(hi || 0, 0.5), low = Math.min(lo || 0, 0); return [low < -0.3 ? low * 1.08 : Math.min(low, -0.2), top * 1.08]; } } },
       axes: [{ ...axis, size: 34 }, { ...axis, size: 46 }],
       series: [{}, { stroke: css("--color-measured"), width: 1.6, points: { show: false }, spanGaps: false },
@@ -110,7 +79,7 @@ function start() {
       c.fillText(words, Math.min(px + 5 * k, u.bbox.left + u.bbox.width - w), u.bbox.top + (14 + 16 * row) * k);
       c.restore();
     };
-    if (view.shut_at > 0 && view.leg) line(view.moved || view.shut_at, view.moved ? "start, moved" : "shut off", css("--color-ink"), 0);
+    if (view.shut && view.leg) line(view.moved || view.from, view.moved ? "start, moved" : "shut off", css("--color-ink"), 0);
     (view.marks || []).forEach((m, i) => line(m.t_s, m.text, css("--color-second"), 1 + (i % 3)));
     for (const g of view.gaps || []) {
       const a = u.valToPos(g.from_s, "x", true), b = u.valToPos(g.to_s, "x", true);
@@ -129,32 +98,90 @@ function start() {
   (function frame() { if (dirty) { dirty = false; draw(); } requestAnimationFrame(frame); })();
 
   // What the bench says.
+  const tapping = () => Boolean(view && view.leg && (view.taps || []).length);
   function show(v) {
     view = v;
     dirty = true;
     const words = $("next");
     if (words.textContent !== v.next) words.textContent = v.next;
-    const say = v.disk || v.said || "";
+    const beside = v.seats.slice(1).filter((s) => s.status !== "on" && s.said).map((s) => `${s.name}: ${s.said}`);
+    const say = v.disk || v.said || beside.join(" ");
     const problem = $("say");
     problem.hidden = !say;
     if (problem.textContent !== say) problem.textContent = say;
-    $("module").textContent = v.module ? `${v.module}, ${v.status === "on" ? `${v.rate} Hz` : v.status === "looking" ? "looking for it" : "not measuring"}` : "";
-    const lamp = $("lamp");
-    lamp.hidden = !v.module;
-    lamp.dataset.state = v.status;
+    instruments(v);
     $("rig").hidden = !(v.commands || []).includes("charge");
     const main = $("main");
-    const label = v.leg ? (v.leg === "hold" || v.leg === "vacuum" || v.leg === "reference" ? "Stop and keep " : "Stop ") : v.start ? `Start: ${legNames[v.start]} ` : "";
+    const next = v.steps.find((s) => s.state === "next");
+    const name = legNames[v.start] || (next ? next.name.charAt(0).toLowerCase() + next.name.slice(1) : "");
+    const label = v.leg ? (v.onward ? "Done, go on " : v.holds && ["hold", "vacuum", "reference"].includes(v.leg) ? "Stop and keep " : "Stop ") : v.start ? `Start: ${name} ` : "";
     main.hidden = !label;
     $("done").hidden = Boolean(label) || v.status === "looking";
     main.firstChild.textContent = label;
-    $("mark").hidden = $("move").hidden = !v.leg;
+    $("mark").hidden = !v.leg;
+    $("move").hidden = !v.leg || !v.holds;
+    taps();
     if (!v.leg) { $("moveform").hidden = $("markform").hidden = true; moving = false; }
+    figures(v);
     steps(v);
     if (bellSeen >= 0 && v.bell > bellSeen) ring();
     bellSeen = v.bell;
     if (v.result) $("next").textContent = `${v.result} ${v.next}`;
+    speak($("next").textContent);
+    driving();
   }
+  function speak(words) { say(words); }
+  // The instruments, each with its lamp.
+  function instruments(v) {
+    const doing = (s) => (s.status === "on" ? (s.rate ? `${s.rate} Hz` : "reads") : s.status === "looking" ? "looking for it" : "not measuring");
+    $("module").replaceChildren(...v.seats.flatMap((s) => {
+      const lamp = Object.assign(document.createElement("span"), { className: "lamp" });
+      lamp.dataset.state = s.status;
+      const out = [Object.assign(document.createElement("span"), { textContent: `${s.name}, ${doing(s)}` }), lamp];
+      if (s.past) out.push(Object.assign(document.createElement("b"), { className: "warn", textContent: `past its date of ${s.past}` }));
+      if (s.lacks && s.lacks.length) out.push(Object.assign(document.createElement("b"), { className: "warn", textContent: `does not measure ${s.lacks.join(", ")}` }));
+      return out;
+    }));
+  }
+  // The figures: the first is the large one, the others stand beside it; a press draws one.
+  let figuresShown = "";
+  function figures(v) {
+    const key = JSON.stringify(v.columns);
+    if (key === figuresShown) return;
+    figuresShown = key;
+    const [first] = v.columns;
+    $("unit").textContent = first ? first.unit : "";
+    $("figure").hidden = !first;
+    $("others").replaceChildren(...v.columns.map((c, i) => {
+      const b = Object.assign(document.createElement("button"), { type: "button", className: "figurebtn" });
+      b.setAttribute("aria-pressed", String(i === shown));
+      b.hidden = c.absent;
+      b.append(Object.assign(document.createElement("small"), { textContent: `${c.name}, ${c.by}` }), Object.assign(document.createElement("span"), { className: "fig", textContent: "—" }));
+      b.addEventListener("click", () => {
+        shown = i;
+        dirty = true;
+        for (const [k, x] of [...$("others").children].entries()) x.setAttribute("aria-pressed", String(k === i));
+      });
+      return b;
+    }));
+    $("others").hidden = v.columns.filter((c) => !c.absent).length < 2;
+  }
+  // What a hand marks while a stretch is read: the space bar puts the first one down.
+  function taps() {
+    for (const b of document.querySelectorAll("[data-tap]")) b.hidden = !tapping();
+    $("main").toggleAttribute("data-plain", tapping());
+    const space = $("main").querySelector("kbd");
+    space.textContent = tapping() ? "s" : "space";
+    $("main").dataset.key = tapping() ? "s" : " ";
+  }
+  // Who drives.
+  function driving() {
+    const watching = view && !drives && view.driver;
+    $("watching").hidden = !watching;
+    if (watching) $("driver").textContent = view.driver;
+    document.body.toggleAttribute("data-watching", Boolean(watching));
+  }
+  $("over").addEventListener("click", () => send({ do: "over" }, $("over")));
   let stepsShown = "";
   function steps(v) {
     const key = JSON.stringify([v.steps, v.leg]);
@@ -174,8 +201,14 @@ function start() {
         const b = Object.assign(document.createElement("button"), { type: "button", className: "again", textContent: s.state === "done" ? "again" : "make" });
         b.dataset.step = s.key;
         b.setAttribute("aria-label", `${s.state === "done" ? "make again" : "make"}: ${s.name}`);
-        meant(b, () => moves(s.leg), () => send({ do: s.state === "done" ? "redo" : "start", leg: s.leg }, b));
+        meant(b, () => s.energises, () => send({ do: s.state === "done" ? "redo" : "start", leg: s.leg }, b));
         li.append(b);
+        if (s.state === "done" && !v.holds) {
+          const back = Object.assign(document.createElement("button"), { type: "button", className: "again", textContent: "take back" });
+          back.setAttribute("aria-label", `take back: ${s.name}`);
+          back.addEventListener("click", () => send({ do: "back", leg: s.leg }, back));
+          li.append(back);
+        }
       }
       return li;
     }));
@@ -192,51 +225,33 @@ function start() {
     bar.setAttribute("width", `${Math.abs(x(v) - x(0))}%`);
     gauge.classList.toggle("beyond", v > most || v < Math.min(least, 0) - 0.5);
   }
-  // While a leg is read the screen stays on: a tablet that sleeps is a browser that was closed.
-  let awake = null;
-  async function stayAwake(on) {
-    try {
-      if (on && !awake && navigator.wakeLock) { awake = await navigator.wakeLock.request("screen"); awake.addEventListener("release", () => { awake = null; }); }
-      if (!on && awake) await awake.release();
-    } catch (e) { /* the system does not want to: the page says what happens when nobody looks */ }
-  }
-  document.addEventListener("visibilitychange", () => { if (document.visibilityState === "visible") stayAwake(Boolean(view && view.leg)); });
-
   function news(n) {
-    if (n.view) { show(n.view); stayAwake(Boolean(n.view.leg)); }
+    drives = n.drives;
+    if (n.view) { show(n.view); stayAwake(Boolean(n.view.leg)); } else driving();
     if (n.points) {
       // Between legs the trace of the last one stays.
       if (n.points.run && (n.points.run !== run || n.points.from === 0)) {
-        run = n.points.run; t = []; p = []; limit = fit = null;
-        $("trace").hidden = false;
+        run = n.points.run; t = []; cols = n.points.c.map(() => []); limit = fit = null;
+        $("trace").hidden = n.points.c.length === 0;
       }
       for (let i = 0; i < n.points.t.length; i++) {
-        if (t.length && n.points.t[i] - t[t.length - 1] > 1.5 && (view.gaps || []).some((g) => g.to_s > t[t.length - 1] && g.from_s < n.points.t[i])) { t.push(t[t.length - 1] + 0.001); p.push(null); }
+        if (t.length && n.points.t[i] - t[t.length - 1] > 1.5 && (view.gaps || []).some((g) => g.to_s > t[t.length - 1] && g.from_s < n.points.t[i])) { t.push(t[t.length - 1] + 0.001); for (const c of cols) c.push(null); }
         t.push(n.points.t[i]);
-        p.push(n.points.p[i]);
+        for (const [k, c] of cols.entries()) c.push(n.points.c[k][i]);
       }
       if (t.length > 2400) { // the oldest half is thinned, the newest stays whole
         const half = t.length >> 1;
-        const keep = (x, i) => i >= half || i % 2 === 0 || p[i] === null;
-        const q = p.filter((x, i) => keep(x, i));
-        t = t.filter((x, i) => keep(x, i));
-        p = q;
+        const keep = (x, i) => i >= half || i % 2 === 0 || cols.every((c) => c[i] === null);
+        const kept = cols.map((c) => c.filter(keep));
+        t = t.filter(keep);
+        cols = kept;
       }
       if (n.points.t.length) dirty = true;
     }
-    const big = $("inches");
-    level(n.now);
-    if (n.now) {
-      at = n.now.at;
-      big.textContent = n.now.over ? "over" : n.now.inh2o.toFixed(2).replace("-", "−");
-      $("kpa").textContent = n.now.over ? "over" : n.now.kpa.toFixed(3).replace("-", "−");
-    } else {
-      big.textContent = $("kpa").textContent = "—";
-    }
+    numbers(n.now);
     if (view) {
-      const held = view.shut_at > 0 && view.phase !== "charge" ? at - view.shut_at : view.leg === "drift" || view.leg === "zero" ? at : 0;
-      $("timer").textContent = clock(view.leg ? Math.max(held, 0) : 0);
-      $("timerword").textContent = !view.leg ? "" : view.phase === "charge" ? "charging" : `of ${clock(view.planned)}`;
+      $("timer").textContent = clock(held(view, at));
+      $("timerword").textContent = !view.leg ? "" : !view.held ? view.word : view.planned ? `of ${clock(view.planned)}` : view.word;
       const disk = $("disk");
       disk.textContent = view.leg && n.disk > 0 ? `on disk to ${clock(n.disk)}.${Math.floor((n.disk % 1) * 10)}` : "";
     }
@@ -245,17 +260,30 @@ function start() {
       fit = n.estimate.fit || fit;
       $("verdict").innerHTML = n.estimate.html;
       $("scale").innerHTML = n.estimate.scale || "";
+      if (view && !view.leg) speak(n.estimate.says);
       dirty = true;
     }
+  }
+  // The readings of this moment.
+  function numbers(now) {
+    const columns = view ? view.columns : [];
+    const text = (i) => (now ? figure(columns[i], now.v[i], now.over[i]) : "—");
+    if (now) at = now.at;
+    const first = columns[0];
+    $("inches").textContent = first ? text(0) : "";
+    const kpa = first && first.unit === "inH2O";
+    $("second").hidden = !kpa;
+    if (kpa) $("kpa").textContent = now && now.v[0] !== null && !now.over[0] ? (now.v[0] * 0.249089).toFixed(3).replace("-", "−") : now && now.over[0] ? "over" : "—";
+    for (const [i, b] of [...$("others").children].entries()) b.lastChild.textContent = `${text(i)} ${columns[i] ? columns[i].unit : ""}`;
+    if (kpa) level(now && now.v[0] !== null ? { inh2o: now.v[0], over: now.over[0] } : null);
   }
 
   // What charges or draws wants a hand that means it: the button is held down for a moment,
   // or its key is followed by another. With the seal list open it asks first. Stop and
   // opening to the air never wait.
   const heldFor = 800, armedFor = 5000, deadFor = 2000;
-  const charging = ["rig", "hold", "vacuum", "reference"];
   const open = Number(root.dataset.open || 0);
-  const moves = (leg) => (view && (view.commands || []).includes("charge") && charging.includes(leg));
+  const moves = (leg) => Boolean(view && view.steps.some((s) => s.leg === leg && s.energises));
   async function sealed() {
     if (!open) return true;
     const d = $("unsealed");
@@ -299,30 +327,17 @@ function start() {
   function hint(words) { const n = $("next"); n.textContent = words; }
 
   // Pressing a button.
-  let presses = 0;
-  async function send(what, button) {
-    if (button) { if (button.getAttribute("aria-busy")) return; button.setAttribute("aria-busy", "true"); }
-    try {
-      const body = new URLSearchParams(new FormData($("sender")));
-      for (const [k, v] of Object.entries(what)) body.set(k, v);
-      body.set("press", `${Date.now()}.${presses++}`);
-      const r = await fetch(`/tests/${id}/live`, { method: "POST", body, signal: AbortSignal.timeout(15000) });
-      if (r.status === 204) return true;
-      const said = await r.json().catch(() => ({ say: "That was not done. Load the page again." }));
-      complain(said.say);
-    } catch (e) {
-      complain("Wexter does not answer. What was on disk is kept; start it again and load this page.");
-    } finally {
-      if (button) button.removeAttribute("aria-busy");
-    }
-    return false;
-  }
+  const send = sender(id, $("sender"), "bench", complain);
   function complain(words) {
     const b = $("say");
     b.hidden = false;
     b.textContent = words;
   }
-  meant($("main"), () => view && !view.leg && moves(view.start), () => send(view && view.leg ? { do: "stop" } : { do: "start", leg: view ? view.start : "" }, $("main")));
+  meant($("main"), () => view && !view.leg && moves(view.start), () => {
+    if (view && view.leg) return send({ do: view.onward ? "onward" : "stop" }, $("main"));
+    return send({ do: "start", leg: view ? view.start : "" }, $("main"));
+  });
+  for (const b of document.querySelectorAll("[data-tap]")) b.addEventListener("click", () => send({ do: "mark", tap: b.dataset.tap }, null));
   document.querySelectorAll("[data-command]").forEach((b) => meant(b, () => b.dataset.command === "charge" || b.dataset.command === "draw", () => send({ do: "rig", command: b.dataset.command }, b)));
   $("mark").addEventListener("click", () => { const f = $("markform"); f.hidden = !f.hidden; if (!f.hidden) f.elements.words.focus(); });
   $("markform").addEventListener("submit", async (e) => {
@@ -335,7 +350,7 @@ function start() {
     moving = !f.hidden;
     $("move").setAttribute("aria-expanded", String(moving));
     $("trace").classList.toggle("moving", moving);
-    if (moving) { f.elements.at.value = view && view.shut_at ? (view.moved || view.shut_at).toFixed(1) : ""; f.elements.at.focus(); }
+    if (moving) { f.elements.at.value = view && view.shut ? (view.moved || view.from).toFixed(1) : ""; f.elements.at.focus(); }
   });
   async function move(x) {
     $("moveform").elements.at.value = x;
@@ -344,16 +359,13 @@ function start() {
   $("moveform").addEventListener("submit", (e) => { e.preventDefault(); move(e.target.elements.at.value); });
   $("again").addEventListener("click", () => move("0"));
 
-  const stream = new EventSource(`/tests/${id}/live/stream`);
-  stream.onmessage = (e) => news(JSON.parse(e.data));
-  let silent = 0;
-  stream.onerror = () => {
-    if (stream.readyState === EventSource.CLOSED) {
+  follow(id, {
+    news,
+    gone() {
       if (!view) { location.reload(); return; } // let go while the page was on its way: it then offers a module
       complain("This bench was let go. Load the page to take a module again.");
-      return;
-    }
-    if (!silent) silent = setTimeout(() => { complain("Wexter does not answer. What was on disk is kept; this page goes on by itself when it is back."); $("inches").textContent = $("kpa").textContent = "—"; }, 1500);
-  };
-  stream.addEventListener("open", () => { clearTimeout(silent); silent = 0; if (view) { view = null; stepsShown = ""; } });
+    },
+    silent() { complain("Wexter does not answer. What was on disk is kept; this page goes on by itself when it is back."); numbers(null); },
+    back() { if (view) { view = null; stepsShown = figuresShown = ""; } },
+  });
 }

@@ -1,0 +1,346 @@
+package bench
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"wexter/core/record"
+	"wexter/core/units"
+)
+
+// Stretch is a piece of a test that is begun by a press, read live, and kept by itself.
+type Stretch struct {
+	Key    record.RunKind // its readings are kept under it
+	Name   string         // as the list of them says it
+	Detail string         // beside the name: to what, how long, or what came out
+	Before string         // what to do, said before it is begun
+	Lacks  string         // why it cannot be begun yet; empty: it can
+	Stand  []Step         // how the rig stands before the first reading
+	Do     []Step         // what is done after it
+	For    float64        // s that are planned; 0: it goes on until it is ended by hand
+	Every  float64        // s between readings that are kept; 0: all are
+	Mean   float64        // s before the end over which figures are averaged
+	Until  Sense          // it ends early when this says yes, or reaches Reach
+	Reach  float64
+	Read   []string // channels of the test that are read at its end
+	Parts  []Leg    // what it goes through; empty: it is one piece
+	Firm   bool     // at its planned end it goes on unless the verdict is firm
+	Maybe  bool     // it would only make the verdict sharper
+	Done   bool     // it is in
+	Judged bool     // the readings so far are judged while it is read
+	Rests  bool     // after it the rig is opened and valves are let go
+}
+
+// Leg is a piece of a stretch that follows by itself.
+type Leg struct{ Key, Name, Detail string }
+
+// Energises reports whether beginning the stretch charges, draws or energises something: only
+// a person's press does that.
+func (s Stretch) Energises() bool {
+	return slices.ContainsFunc(slices.Concat(s.Stand, s.Do), Step.Energises)
+}
+
+// Energises reports whether a step charges, draws or energises something.
+func (s Step) Energises() bool {
+	switch s.Do {
+	case Charge, Hold, Smoke, Draw, Press:
+		return true
+	case Command:
+		return s.Value != 0
+	}
+	return false
+}
+
+// Known is what is known of a test before a stretch of it is read.
+type Known struct {
+	Subject
+	Site   Site
+	MaxPa  float64                 // what the system is permitted, Pa above the barometer
+	MaxVac float64                 // and below it, Pa, positive
+	Setup  record.Setup            // of a hold
+	In     map[record.RunKind]bool // stretches that are in
+	Read   Readings                // what they gave
+	// Works reports what rig or car can be told from here; what they cannot is done by hand.
+	Works func(Verb) bool
+	// Plan is how long a hold is to be, s, NaN when that cannot be told: it takes a while to work
+	// out, and is asked when one is begun. Nil: the usual.
+	Plan func() float64
+	// Resolution is that of the first channel, in SI.
+	Resolution float64
+}
+
+// Heard is what a watcher makes of a reading.
+type Heard struct {
+	Mark string  // an event that it recognised; empty: none
+	At   float64 // when it was, s
+	Ends string  // why the stretch ends with it, as a sentence; empty: it goes on
+	Over bool    // the planned end has come
+}
+
+// State is how far a stretch has come.
+type State struct {
+	Leg  string  // of Parts; empty where it has none
+	From float64 // since when the planned time counts, s
+	Held bool    // it counts
+	Word string  // beside the clock: charging, held, read
+	Now  string  // what to do meanwhile
+}
+
+// Told is what a stretch told.
+type Told struct {
+	Says     string // about gauge, rig or readings, in a sentence; empty: nothing beside the verdict
+	Readings Readings
+	Learned  []Learned
+	Notes    []string // to be kept with its readings
+}
+
+// Lesson is a kind of thing that is learned of gauge and rig.
+type Lesson int
+
+// What is learned.
+const (
+	GaugeZero Lesson = iota // Pa that it shows open to the air
+	RigHolds                // the rig by itself
+	RigLoses                // Pa that it loses in a minute
+)
+
+// Learned is what was learned of gauge or rig.
+type Learned struct {
+	What  Lesson
+	Value float64
+}
+
+// Watcher takes the readings of a stretch as they come: the test's own code, which recognises
+// events and says what it told.
+type Watcher interface {
+	// Take takes the reading at t, s from the stretch's beginning: a value of each column in the
+	// column's unit, NaN where there is none.
+	Take(t float64, row []float64) Heard
+	// Mark takes a mark that was put down by hand.
+	Mark(t float64, word string)
+	State() State
+	// Told is what the readings so far tell.
+	Told() Told
+}
+
+// Tap is what a hand puts down at the moment at which it is heard or felt.
+type Tap struct{ Key, Name string }
+
+// Moment is a tap and when it was, s.
+type Moment struct {
+	Key string
+	At  float64
+}
+
+// Live is what a test adds to its phases when it is read live.
+type Live struct {
+	// Taps are what a hand marks; Tally makes readings of them.
+	Taps  []Tap
+	Tally func([]Moment) Readings
+	// Stretches are the test's own; nil: one for each of its phases.
+	Stretches func(Known) []Stretch
+	// Watch is the test's own watcher of its stretches; nil: one that reads at the end.
+	Watch func(Known, Stretch, record.Channels) Watcher
+}
+
+// Stretches lists what is read of a test, in order.
+func (t Test) Stretches(k Known) []Stretch {
+	if t.Live.Stretches != nil {
+		return t.Live.Stretches(k)
+	}
+	var out []Stretch
+	var stands []Step // valves that phases before left commanded
+	for i, p := range t.Phases {
+		s := Stretch{Key: phaseKey(i), For: p.For, Mean: p.Mean, Until: p.Until, Reach: p.Reach, Read: p.Read, Judged: true}
+		if p.Every >= 1 {
+			s.Every = p.Every
+		}
+		var words []string
+		for _, step := range p.Do {
+			name, ok := k.Site.Name(step)
+			if !ok {
+				continue
+			}
+			s.Do = append(s.Do, step)
+			words = append(words, step.Words(name))
+		}
+		s.Name = strings.Join(words, ", ")
+		if s.Name == "" {
+			s.Name = "Go on"
+		}
+		s.Detail = p.WaitWords()
+		s.Before = s.Name + "."
+		if k.byHand(s.Do) {
+			s.Before = "By hand: " + lowerFirst(s.Name) + ". Then start."
+		}
+		s.Done, s.Stand = k.In[s.Key], stands
+		s.Rests = i == len(t.Phases)-1
+		stands = leftBy(stands, s.Do)
+		out = append(out, s)
+	}
+	return out
+}
+
+// phaseKey is the key of the stretch of a test's phase.
+func phaseKey(i int) record.RunKind { return record.RunKind(fmt.Sprintf("phase-%d", i+1)) }
+
+// mostPhases is how many phases a test has at most.
+const mostPhases = 20
+
+// IsStretch reports whether a key can be that of a stretch of a test.
+func IsStretch(k record.RunKind) bool {
+	if k.Words() != "" {
+		return true
+	}
+	for i := range mostPhases {
+		if k == phaseKey(i) {
+			return true
+		}
+	}
+	return false
+}
+
+// leftBy are the valves that stay commanded after some steps.
+func leftBy(before, steps []Step) []Step {
+	out := slices.Clone(before)
+	for _, s := range steps {
+		if s.Do != Command && s.Do != Uncommand {
+			continue
+		}
+		out = slices.DeleteFunc(out, func(x Step) bool { return x.At == s.At })
+		if s.Do == Command {
+			out = append(out, s)
+		}
+	}
+	return out
+}
+
+// byHand reports whether one of the steps must be done by hand.
+func (k Known) byHand(steps []Step) bool {
+	return slices.ContainsFunc(steps, func(s Step) bool { return k.Works == nil || !k.Works(s.Do) })
+}
+
+func lowerFirst(s string) string {
+	if s == "" || len(s) > 1 && s[1] >= 'A' && s[1] <= 'Z' { // an abbreviation
+		return s
+	}
+	return strings.ToLower(s[:1]) + s[1:]
+}
+
+// Stretch finds a stretch by its key.
+func (t Test) Stretch(k Known, key record.RunKind) (Stretch, bool) {
+	for _, s := range t.Stretches(k) {
+		if s.Key == key {
+			return s, true
+		}
+	}
+	return Stretch{}, false
+}
+
+// Watch is the watcher of a stretch that is about to be read.
+func (t Test) Watch(k Known, s Stretch, cols record.Channels) Watcher {
+	if t.Live.Watch != nil {
+		return t.Live.Watch(k, s, cols)
+	}
+	return newPhaseWatch(t, s, cols)
+}
+
+// Source is what an instrument must give for a sense, and how the sense's figure follows.
+type Source struct {
+	Keys   []string // of channels; their values are added up
+	Factor float64  // −1 for what is read as a vacuum
+	From   When
+}
+
+// When says which of a stretch's readings a figure is made of.
+type When int
+
+// Which readings make a figure.
+const (
+	AtEnd     When = iota // the mean of the last ones
+	AMinuteOn             // the mean of those a minute before
+	Lowest                // the lowest of all
+)
+
+// sources say which instrument gives what. A sense that is not here is an eye, a hand or a page.
+var sources = map[Sense]Source{
+	BenchPressure: gauge(1, AtEnd), RigPressure: gauge(1, AtEnd), RigTrace: gauge(1, AtEnd), Crankcase: gauge(1, AtEnd), TankPressure: gauge(1, AtEnd), LowestTank: gauge(1, Lowest),
+	BenchVacuum: gauge(-1, AtEnd), PurgePull: gauge(-1, AtEnd), TankVacuum: gauge(-1, AtEnd),
+	RigFlow: by(record.RigFlowing, AtEnd), RigFlowBefore: by(record.RigFlowing, AMinuteOn),
+	WallTemperature: by(record.RigWall, AtEnd), Barometer: by(record.AirPressure, AtEnd), AirTemperature: by(record.AirTemp, AtEnd), GasTemperature: by(record.GasTemp, AtEnd),
+	CoilOhms: by(record.Ohms, AtEnd), SupplyVolts: by(record.Volts, AtEnd), SensorSupply: by(record.Volts, AtEnd), SensorZero: by(record.Volts, AtEnd),
+	SensorAtTen: by(record.Volts, AtEnd), DifferenceVolts: by(record.Volts, AtEnd),
+	TotalTrim: pids(1, "pid-06", "pid-07"), MeteredAir: pids(1, "pid-10"), ManifoldPressure: pids(1, "pid-0B"), SensorVacuum: pids(-1, "pid-32"),
+}
+
+func gauge(factor float64, from When) Source {
+	return Source{Keys: []string{string(record.GaugePressure)}, Factor: factor, From: from}
+}
+func by(q record.Quantity, from When) Source {
+	return Source{Keys: []string{string(q)}, Factor: 1, From: from}
+}
+func pids(factor float64, keys ...string) Source { return Source{Keys: keys, Factor: factor} }
+
+// Want is what a test wants of one instrument: a quantity, or live data of the control unit.
+type Want struct {
+	Key      string   // of a quantity; LiveData for all live data together
+	Keys     []string // channels of the instrument
+	Reads    []string // channels of the test that come of it
+	Optional bool     // the test can do without any of them
+}
+
+// LiveData is the key of a want that a scan adapter gives.
+const LiveData = "live-data"
+
+// Wants lists what instruments can give a test, what it cannot do without first.
+func (t Test) Wants() []Want {
+	var out []Want
+	for _, c := range t.Channels {
+		s, ok := sources[c.Sense]
+		if !ok {
+			continue
+		}
+		key := s.Keys[0]
+		if strings.HasPrefix(key, "pid-") {
+			key = LiveData
+		}
+		i := slices.IndexFunc(out, func(w Want) bool { return w.Key == key })
+		if i < 0 {
+			i = len(out)
+			out = append(out, Want{Key: key, Optional: true})
+		}
+		w := &out[i]
+		w.Reads = append(w.Reads, c.Key)
+		w.Optional = w.Optional && c.Optional && c.Kind != Trace
+		for _, k := range s.Keys {
+			if !slices.Contains(w.Keys, k) {
+				w.Keys = append(w.Keys, k)
+			}
+		}
+	}
+	slices.SortStableFunc(out, func(a, b Want) int {
+		switch {
+		case a.Optional == b.Optional:
+			return 0
+		case a.Optional:
+			return 1
+		}
+		return -1
+	})
+	return out
+}
+
+// Permitted reports whether what the EVAP system is permitted bounds a column of the test.
+func (t Test) Permitted(column string) bool {
+	return column == string(record.GaugePressure) && slices.ContainsFunc(t.Channels, func(c Channel) bool {
+		switch c.Sense {
+		case RigPressure, RigTrace, TankPressure, TankVacuum, LowestTank:
+			return true
+		}
+		return false
+	})
+}
+
+// both says a pressure in the bay's unit and in kPa.
+func both(p float64) string { return fmt.Sprintf("%.1f inH2O (%.2f kPa)", p/units.InH2O, p/1e3) }

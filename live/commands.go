@@ -1,0 +1,150 @@
+package live
+
+import (
+	"context"
+	"slices"
+	"strings"
+	"time"
+
+	"wexter/core/bench"
+	"wexter/core/record"
+	"wexter/instrument"
+)
+
+// commands say how an instrument is told what a step of a test does. What is not here is done by
+// hand.
+var commands = map[bench.Verb]string{
+	bench.Charge: instrument.Charge, bench.Press: instrument.Charge, bench.Draw: instrument.Draw, bench.ShutRig: instrument.Seal, bench.OpenRig: instrument.Open,
+	bench.PlugRig: instrument.Plug, bench.RigOnCar: instrument.Car, bench.OpenOrifice: instrument.Known, bench.ShutOrifice: instrument.Closed,
+	bench.Command: instrument.Valve, bench.Uncommand: instrument.Valve,
+}
+
+// order is a command and the seat whose instrument takes it.
+type order struct {
+	seat *seat
+	instrument.Command
+}
+
+// orders are the commands of some steps, for the instruments that take them. The bench is locked.
+func (b *Bench) orders(steps []bench.Step) (out []order) {
+	site := b.known().Site
+	for _, x := range steps {
+		s := b.worker(x.Do)
+		if s == nil || x.Do == bench.ShutOrifice && s.about.Orifice == 0 {
+			continue // by hand, or there is none
+		}
+		c := instrument.Command{Do: commands[x.Do], Target: x.Value}
+		switch {
+		case x.Do == bench.Press && x.Value < 0:
+			c.Do = instrument.Draw
+		case c.Do == instrument.Valve:
+			part, ok := site.Where(x.At)
+			if !ok {
+				continue // this car has no such valve
+			}
+			if c.Words = part; x.Do == bench.Uncommand {
+				c.Target = -1
+			}
+		}
+		out = append(out, order{s, c})
+	}
+	return out
+}
+
+// commanded are the valves that the test commands at any time. The bench is locked.
+func (b *Bench) commanded() (out []string) {
+	site := b.known().Site
+	for _, p := range b.live.Bench.Phases {
+		for _, x := range p.Do {
+			if part, ok := site.Where(x.At); ok && x.Do == bench.Command && !slices.Contains(out, part) {
+				out = append(out, part)
+			}
+		}
+	}
+	return out
+}
+
+// resting are the commands that leave everything at rest after a stretch.
+func resting(stretch record.RunKind, valves []string) []instrument.Command {
+	out := []instrument.Command{{Do: instrument.Open}}
+	switch stretch {
+	case record.RunRig:
+		out = append(out, instrument.Command{Do: instrument.Car})
+	case record.RunReference:
+		out = append(out, instrument.Command{Do: instrument.Closed})
+	}
+	for _, v := range valves {
+		out = append(out, instrument.Command{Do: instrument.Valve, Words: v, Target: -1})
+	}
+	return out
+}
+
+// work gives orders, one after another.
+func work(ctx context.Context, orders []order) error {
+	for _, o := range orders {
+		if err := o.seat.do(ctx, o.Command); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// deadTime is how long after a charge or a draw the next one waits: two presses of a gloved
+// hand are one. Stop, and opening to the air, never wait.
+const deadTime = 2 * time.Second
+
+// moves reports whether one of the orders charges, draws or energises.
+func moves(orders []order) bool {
+	return slices.ContainsFunc(orders, func(o order) bool {
+		return o.Do == instrument.Charge || o.Do == instrument.Draw || o.Do == instrument.Valve && o.Target > 0
+	})
+}
+
+// mayMove refuses what charges or draws too soon after the last such command. The bench is
+// locked.
+func (b *Bench) mayMove(orders []order) error {
+	if since := b.hub.shop.Now().Sub(b.moved); moves(orders) && since >= 0 && since < deadTime {
+		return refuse("The rig was told to charge or draw a moment ago; wait two seconds and press again")
+	}
+	return nil
+}
+
+// noteMove notes the moment of a command that charges or draws. The bench is locked.
+func (b *Bench) noteMove(orders []order) {
+	if moves(orders) {
+		b.moved = b.hub.shop.Now()
+	}
+}
+
+// Rig works a rig that can be worked from here.
+func (b *Bench) Rig(ctx context.Context, command string) error {
+	stretch, verb := record.RunHold, bench.Charge
+	switch command {
+	case instrument.Draw:
+		stretch, verb = record.RunVacuum, bench.Draw
+	case instrument.Open:
+		verb = bench.OpenRig
+	case instrument.Seal:
+		verb = bench.ShutRig
+	case instrument.Charge:
+	default:
+		return refuse("this bench does not know %q", strings.TrimSpace(command))
+	}
+	b.mu.Lock()
+	orders := b.orders([]bench.Step{{Do: verb, Value: b.known().ChargeTo(stretch)}})
+	silent := b.seats[0].gauge == nil
+	err := b.mayMove(orders)
+	if err == nil {
+		b.noteMove(orders)
+	}
+	b.mu.Unlock()
+	switch {
+	case silent:
+		return refuse("The module does not answer")
+	case len(orders) == 0:
+		return refuse("This rig is worked by hand")
+	case err != nil:
+		return err
+	}
+	return work(ctx, orders)
+}

@@ -1,0 +1,319 @@
+package live
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+	"time"
+
+	"wexter/casework"
+	"wexter/core/bench"
+	"wexter/core/record"
+	"wexter/core/units"
+	"wexter/instrument"
+)
+
+// Status of an instrument.
+type Status string
+
+// The states: no answer yet, reading, answering but measuring nothing, gone.
+const (
+	Looking Status = "looking"
+	On      Status = "on"
+	Fault   Status = "fault"
+	Lost    Status = "lost"
+)
+
+// seat is an instrument's place at a bench: what it gives there, and how it is doing. What it
+// holds is guarded by its bench.
+type seat struct {
+	bench  *Bench
+	source *source
+	wants  []bench.Want
+	keys   []string // channels of the instrument, in the order of the bench's columns
+	first  int      // column of the first of them
+	shown  []column // of the keys: what they are and how the bay shows them
+
+	gauge     instrument.Instrument
+	about     instrument.About
+	status    Status
+	said      string             // about the instrument, a sentence
+	last      instrument.Reading // of each channel: the newest value
+	has       bool
+	clock     clock
+	align     align
+	untrusted int       // readings until it is trusted again after a fault
+	kept      time.Time // when it was last told to stay as it is
+	pushed    float64   // s by which a reading of it was put later, at most: readings are kept in order
+	lostAt    float64   // s of the stretch since when it gave nothing; 0: it gives
+}
+
+// lead reports whether the seat is the bench's first: its clock is the bench's, and nothing is
+// read without it.
+func (s *seat) lead() bool { return s.bench.seats[0] == s }
+
+func (s *seat) say(st Status, words string) {
+	if s.status != st || s.said != words {
+		s.status, s.said = st, words
+		s.bench.changed()
+	}
+}
+
+// gone says that the instrument no longer answers, and why.
+func (s *seat) gone(words string) {
+	b := s.bench
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	s.gauge = nil
+	if s.status == Lost {
+		return
+	}
+	if b.leg != nil && s.lead() {
+		words += " Look at its cable and its power. The leg waits; what was read is kept, and the gap is not judged."
+	}
+	s.silent()
+	s.say(Lost, words)
+}
+
+// silent notes that a seat beside the first gives nothing from here on.
+func (s *seat) silent() {
+	s.has = false
+	s.last.Values = nil
+	if l := s.bench.leg; l != nil && !s.lead() && s.lostAt == 0 {
+		s.lostAt = math.Max(l.log.Last(), 1e-9)
+	}
+}
+
+// connected takes an instrument that answers. A stretch goes on only when it is the instrument
+// that it began with and its clock has gone on.
+func (s *seat) connected(g instrument.Instrument) {
+	b, a := s.bench, g.About()
+	b.mu.Lock()
+	l := b.leg
+	other := s.lead() && l != nil && (a.Session != l.run.Source.Session || a.Serial != l.run.Source.Serial)
+	if a.Session == s.about.Session || l != nil && s.lead() && !other {
+		s.clock.silent = true
+	} else {
+		s.clock = clock{}
+		s.align.reset()
+	}
+	s.gauge, s.about = g, a
+	s.shown = s.columns()
+	b.mu.Unlock()
+	if other {
+		b.end(ending{cut: true, note: "The module restarted while this was read: the leg ends where the readings ended.",
+			said: "The module restarted: the leg ends where its readings ended. Repeat it."})
+	}
+	// What was wrong stays said until a reading has come: take says when it has.
+	if s.lead() {
+		b.met(a)
+	}
+}
+
+// take is one reading; it says how the stretch ends with it.
+func (s *seat) take(r instrument.Reading) *ending {
+	b := s.bench
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	turnedBack := false
+	if r.Fault == "" {
+		r.Fault, turnedBack = s.clock.fits(r.Time)
+	}
+	if turnedBack {
+		s.align.reset()
+		if b.leg != nil && s.lead() {
+			return broken("The module's clock was set back while this was read")
+		}
+	}
+	if r.Fault != "" {
+		s.faulty(r.Fault)
+		return nil
+	}
+	s.align.add(b.hub.elapsed(), r.Time)
+	// After a fault the first readings are not trusted yet: a plug that is only just in
+	// may be out again.
+	if s.untrusted > 0 {
+		s.untrusted--
+		return nil
+	}
+	if s.lead() && len(s.keys) > 0 && !slices.ContainsFunc(r.Values, func(v instrument.Value) bool { return slices.Contains(s.keys, v.Channel) }) {
+		if len(s.keys) == 1 || s.keys[0] == instrument.PressureKey {
+			s.faulty("the module sent a reading without a pressure")
+		}
+		return nil
+	}
+	s.note(r)
+	words, over := s.beyond(r)
+	if s.lead() {
+		b.takesUp(r.Time)
+	}
+	s.say(On, words)
+	l := b.leg
+	switch {
+	case l == nil || l.ending:
+		return nil
+	case over && s.lead():
+		l.over = true
+		return nil
+	}
+	return l.add(s, r)
+}
+
+// note keeps the newest value of each channel.
+func (s *seat) note(r instrument.Reading) {
+	values := slices.Clone(r.Values)
+	for _, v := range s.last.Values {
+		if _, ok := r.Of(v.Channel); !ok {
+			values = append(values, v)
+		}
+	}
+	s.last, s.has = r, true
+	s.last.Values = values
+}
+
+// beyond says what lies over a range, or over what the system is permitted. The bench is locked.
+func (s *seat) beyond(r instrument.Reading) (words string, over bool) {
+	b := s.bench
+	for _, v := range r.Values {
+		if v.Over && slices.Contains(s.keys, v.Channel) && v.Channel == instrument.PressureKey && b.permits {
+			return fmt.Sprintf("Over the range of the module, %.0f inH2O: nothing beyond is read. Open the rig.", s.about.Range/units.InH2O), true
+		}
+		if v.Over && slices.Contains(s.keys, v.Channel) {
+			over = true
+			words = fmt.Sprintf("Over the range of %s: nothing beyond is read.", s.about.Name)
+		}
+	}
+	v, ok := r.Of(instrument.PressureKey)
+	if !ok || !b.permits || !slices.Contains(s.keys, instrument.PressureKey) {
+		return words, over
+	}
+	warn := ""
+	switch p := v.Value - b.zero(instrument.PressureKey); {
+	case p > 1.02*b.live.Arch.MaxPa:
+		warn = fmt.Sprintf("Over the %.1f inH2O this system is permitted: open the rig now.", b.live.Arch.MaxPa/units.InH2O)
+	case -p > 1.02*b.live.Arch.MaxVacPa:
+		warn = fmt.Sprintf("Below the %.1f inH2O of vacuum this tank is permitted: open the rig now.", b.live.Arch.MaxVacPa/units.InH2O)
+	}
+	can := slices.ContainsFunc(b.seats, func(s *seat) bool { return s.gauge != nil && s.about.Can(instrument.Open) })
+	if warn != "" && can {
+		if !b.relieved {
+			b.hub.wg.Go(func() { b.rest("") })
+		}
+		warn = strings.TrimSuffix(warn, ": open the rig now.") + ": the rig has been told to open. See that it does."
+	}
+	b.relieved = warn != "" && (b.relieved || can)
+	return strings.TrimSpace(warn + " " + words), over
+}
+
+// faulty takes a line of the instrument in which nothing was measured: the figure goes out.
+func (s *seat) faulty(why string) {
+	s.silent()
+	s.untrusted = int(min(max(s.about.Rate/2, 1), 5))
+	words := casework.Upper(why) + "."
+	if l := s.bench.leg; l != nil && s.lead() {
+		words += " The leg waits; what was read is kept, and the gap is not judged."
+		l.fault = why
+	}
+	s.say(Fault, words)
+}
+
+// row is a reading as the bench keeps it: its values in their columns, and NaN in all others.
+func (s *seat) row(r instrument.Reading) []float64 {
+	row := slices.Repeat([]float64{math.NaN()}, s.bench.columns)
+	for i, k := range s.keys {
+		if v, ok := r.Of(k); ok && !v.Over {
+			row[s.first+i] = v.Value
+		}
+	}
+	return row
+}
+
+// at is the moment of a reading by the clock of the bench's first instrument, s.
+func (s *seat) at(r instrument.Reading) float64 {
+	if s.lead() {
+		return r.Time
+	}
+	return r.Time - r.Within/2 + s.align.offset() - s.bench.seats[0].align.offset()
+}
+
+// within is how far that may be off, s: how late readings come of either, and how early they may
+// have been measured.
+func (s *seat) within() float64 {
+	if s.lead() {
+		return 0
+	}
+	return s.align.late + s.bench.seats[0].align.late + (s.last.Within+s.bench.seats[0].last.Within)/2 + s.pushed
+}
+
+// channels say what the seat's columns are, and with what they are read.
+func (s *seat) channels() (out record.Channels) {
+	d := s.source.device
+	for _, k := range s.keys {
+		c := record.RunChannel{Key: k, Instrument: d.Name, Serial: s.about.Serial, Address: d.Address, CalibratedOn: s.about.CalibratedOn, DueOn: d.Settings.DueOn}
+		if c.Serial == "" {
+			c.Serial = d.Settings.Serial
+		}
+		if c.CalibratedOn == "" {
+			c.CalibratedOn = d.Settings.CalibratedOn
+		}
+		if x, ok := s.about.Channel(k); ok {
+			c.Name, c.Unit, c.Resolution = x.Name, x.Unit, x.Resolution
+		} else if kind, ok := record.Quantity(k).Kind(); ok {
+			c.Name, c.Unit = record.Quantity(k).Words(), units.Base(kind)
+		}
+		out = append(out, c)
+	}
+	return out
+}
+
+// column is a quantity as the bench shows it.
+type column struct {
+	record.RunChannel
+	unit string // of the bay
+	to   bench.Conversion
+}
+
+// columns are the seat's, with how the bay shows them.
+func (s *seat) columns() (out []column) {
+	for _, c := range s.channels() {
+		x := column{RunChannel: c}
+		x.unit, x.to = bench.InBay(c)
+		out = append(out, x)
+	}
+	return out
+}
+
+// absent reports whether the instrument, as far as it has said, does not measure a channel.
+func (s *seat) absent(key string) bool {
+	_, ok := s.about.Channel(key)
+	return !ok && len(s.about.Channels) > 0
+}
+
+// lacks names what the instrument does not measure though the bench reads it there.
+func (s *seat) lacks() (out []string) {
+	for _, w := range s.wants {
+		for _, k := range w.Keys {
+			if s.absent(k) && !w.Optional && s.gauge != nil {
+				out = append(out, k)
+			}
+		}
+	}
+	return out
+}
+
+// do works what can be worked at this seat.
+func (s *seat) do(ctx context.Context, c instrument.Command) error {
+	s.bench.mu.Lock()
+	g := s.gauge
+	s.bench.mu.Unlock()
+	if g == nil {
+		return refuse("%s does not answer", s.source.device.Name)
+	}
+	c.Keep = keepSeconds
+	if err := g.Do(ctx, c); err != nil {
+		return refuse("The rig does not do it: %v", err)
+	}
+	return nil
+}
