@@ -178,7 +178,7 @@ type NewBench struct {
 func (s *Shop) StartBench(ctx context.Context, key, caseID string, n NewBench) (string, error) {
 	e, ok := s.Book.Test(n.Test)
 	t := bench.For(e)
-	if !ok || t.Odds == bench.FromHole || t.Odds == bench.FromCodes || len(t.Stretches(bench.Known{})) == 0 {
+	if !ok || t.Odds == bench.FromHole || t.Odds == bench.FromCodes || len(t.Phases) == 0 {
 		return "", problem("test", "There is no bench for that test.")
 	}
 	return s.do(ctx, key, func(tx store.Tx) (string, error) {

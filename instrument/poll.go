@@ -34,7 +34,8 @@ type Poller struct {
 	scanner Scanner
 	turn    turn // whoever asks just now
 	about   About
-	fast    [][]byte // requests that are made in turn
+	all     [2][]byte // what the car has: fast and slow
+	fast    [][]byte  // requests that are made in turn
 	slow    [][]byte
 	at      int // the next of the fast ones
 	slowAt  int
@@ -42,8 +43,11 @@ type Poller struct {
 	grouped bool
 	stamps  stamps
 	n       int64
+	asked   time.Time // the last request
 	empty   int // answers in a row that brought nothing
 	rest    atomic.Int64
+	wants   atomic.Pointer[[]string] // keys of channels that are needed just now; nil: all
+	regroup atomic.Bool
 }
 
 // Poll asks a car what live data it has and reads them from then on; it takes the scanner
@@ -72,8 +76,42 @@ func Poll(ctx context.Context, s Scanner, want []byte) (*Poller, error) {
 	if len(fast)+len(slow) == 0 {
 		return nil, errors.New("the car has none of the live data that are needed")
 	}
-	p.fast, p.slow = p.group(fast), p.group(slow)
+	p.all = [2][]byte{fast, slow}
+	p.arrange()
 	return p, nil
+}
+
+// Want says which channels are needed just now: only those are asked for, the more often the
+// fewer they are. None means all.
+func (p *Poller) Want(keys []string) {
+	p.wants.Store(&keys)
+	p.regroup.Store(true)
+}
+
+// arrange puts what is needed of what the car has into requests.
+func (p *Poller) arrange() {
+	needed := func(pids []byte) (out []byte) {
+		for _, x := range pids {
+			if w := p.wants.Load(); w == nil || len(*w) == 0 || slices.Contains(*w, PIDKey(x)) {
+				out = append(out, x)
+			}
+		}
+		return out
+	}
+	p.fast, p.slow, p.at, p.slowAt = p.group(needed(p.all[0])), p.group(needed(p.all[1])), 0, 0
+	if len(p.fast)+len(p.slow) == 0 { // the car has none of them: it is still seen to answer
+		p.fast, p.slow = p.group(p.all[0]), p.group(p.all[1])
+	}
+}
+
+// LiveChannel is the channel of a PID by its key; false for one that is none.
+func LiveChannel(key string) (Channel, bool) {
+	var pid byte
+	if _, err := fmt.Sscanf(key, "pid-%02X", &pid); err != nil {
+		return Channel{}, false
+	}
+	c := pidChannel(pid)
+	return c, c.Name != ""
 }
 
 // PIDKey is the key of the channel of a PID.
@@ -137,18 +175,26 @@ func (p *Poller) Close() error { return p.scanner.Close() }
 // wants to see that the car answers.
 func (p *Poller) Rest(d time.Duration) { p.rest.Store(int64(d)) }
 
+// leastApart is from one request to the next at least: no car answers sooner, but a simulated
+// one does.
+const leastApart = 20 * time.Millisecond
+
 // mostEmpty is how many answers in a row may bring nothing before it is a fault.
 const mostEmpty = 3
 
 // Next asks for the next data and waits for them.
 func (p *Poller) Next(ctx context.Context) (Reading, error) {
 	for {
-		if d := time.Duration(p.rest.Load()); d > 0 && p.n > 0 {
+		if d := max(time.Duration(p.rest.Load()), leastApart-time.Since(p.asked)); d > 0 && p.n > 0 {
 			select {
 			case <-ctx.Done():
 				return Reading{}, ctx.Err()
 			case <-time.After(d):
 			}
+		}
+		p.asked = time.Now()
+		if p.regroup.Swap(false) {
+			p.arrange()
 		}
 		pids := p.next()
 		began := time.Now()
@@ -165,7 +211,7 @@ func (p *Poller) Next(ctx context.Context) (Reading, error) {
 		}
 		if p.grouped && len(pids) > 1 { // this car does not take several at once
 			p.grouped = false
-			p.fast, p.slow, p.at, p.slowAt = p.group(slices.Concat(p.fast...)), p.group(slices.Concat(p.slow...)), 0, 0
+			p.arrange()
 			continue
 		}
 		if p.empty++; p.empty >= mostEmpty {

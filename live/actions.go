@@ -51,13 +51,19 @@ func (b *Bench) strikeLast(ctx context.Context, runs []record.Run, key record.Ru
 }
 
 // Start begins a stretch. What can be worked from here is set as the stretch needs it.
-func (b *Bench) Start(ctx context.Context, key record.RunKind) error {
+func (b *Bench) Start(ctx context.Context, key record.RunKind) error { return b.start(ctx, key, false) }
+
+// start begins a stretch; one that follows by itself finds everything as the one before left it.
+func (b *Bench) start(ctx context.Context, key record.RunKind, follows bool) error {
 	b.mu.Lock()
 	lead := b.seats[0]
 	k := b.known()
 	k.Plan = b.live.Hold
 	st, ok := b.live.Bench.Stretch(k, key)
-	before, after := b.orders(st.Stand), b.orders(st.Do)
+	before, after := append(b.held(st), b.orders(st.Stand)...), b.orders(st.Do)
+	if follows { // a valve that is to be shut does not wait for the first reading
+		before, after = b.orders(st.Do), nil
+	}
 	err := b.mayStart(st, ok)
 	if err == nil {
 		err = b.mayMove(slices.Concat(before, after))
@@ -131,7 +137,7 @@ func (b *Bench) Onward(ctx context.Context) error {
 	b.mu.Lock()
 	next := b.next()
 	b.mu.Unlock()
-	if next == nil || next.Energises() && l != nil {
+	if next == nil || l != nil && (next.Energises() || next.Follows) {
 		return nil
 	}
 	return b.Start(ctx, next.Key)

@@ -24,7 +24,7 @@ type Bench struct {
 	number  string
 	seats   []*seat // the first one's clock is the bench's
 	columns int
-	permits bool // what the system is permitted bounds the pressure
+	permits bool // what the system is permitted bounds the pressure of the rig
 	cancel  context.CancelFunc
 
 	mu       sync.Mutex
@@ -32,6 +32,8 @@ type Bench struct {
 	starting bool      // a stretch is being begun
 	relieved bool      // the rig was told to open, over what is permitted
 	moved    time.Time // when something was last told to charge, draw or energise
+	driven   bool      // and has not been put to rest since
+	seen     time.Time // when the first instrument measured last
 	disk     string    // when readings cannot be written
 	leg      *leg
 	result   string  // of the stretch that ended last, or what an instrument that is back takes up
@@ -217,8 +219,31 @@ func (b *Bench) end(e ending) {
 	b.bell++
 	b.changed()
 	b.mu.Unlock()
-	if l.stretch.Rests || e.rest {
+	switch {
+	case l.stretch.Rests || e.rest:
 		b.hub.wg.Go(func() { b.rest(l.stretch.Key) })
+	case !e.cut:
+		b.hub.wg.Go(b.follow)
+	}
+}
+
+// follow begins what follows by itself.
+func (b *Bench) follow() {
+	b.mu.Lock()
+	next := b.next()
+	b.mu.Unlock()
+	if next == nil || !next.Follows {
+		return
+	}
+	ctx, cancel := context.WithTimeout(b.hub.ctx, 10*time.Second)
+	defer cancel()
+	if err := b.start(ctx, next.Key, true); err != nil {
+		slog.Error("what follows could not be begun; everything is put to rest", "test", b.test, "err", err)
+		b.rest("")
+		b.mu.Lock()
+		defer b.mu.Unlock()
+		b.result = casework.Upper(err.Error()) + ". Everything was put to rest."
+		b.changed()
 	}
 }
 
@@ -238,6 +263,9 @@ func (b *Bench) timed(cs record.Channels) record.Channels {
 
 // rest opens the rig and lets valves go, where that is done from here.
 func (b *Bench) rest(stretch record.RunKind) {
+	b.mu.Lock()
+	b.driven = false
+	b.mu.Unlock()
 	ctx, cancel := context.WithTimeout(b.hub.ctx, 5*time.Second)
 	defer cancel()
 	for _, s := range b.seats {
@@ -267,9 +295,10 @@ func (b *Bench) attend() {
 		return s.gauge != nil && (s.about.Can(instrument.Charge) || s.about.Can(instrument.Valve))
 	})
 	alone := works && l != nil && !l.ending && unseen > aloneAfter
+	blind := b.driven && !b.live.Holds() && time.Since(b.seen) > blindAfter
 	var keep []instrument.Instrument
 	for _, s := range b.seats {
-		if works && !alone && unseen <= aloneAfter && s.gauge != nil && s.about.Can(instrument.Keep) && time.Since(s.kept) >= keepEvery {
+		if works && !alone && !blind && unseen <= aloneAfter && s.gauge != nil && s.about.Can(instrument.Keep) && time.Since(s.kept) >= keepEvery {
 			s.kept = time.Now()
 			keep = append(keep, s.gauge)
 		}
@@ -280,6 +309,11 @@ func (b *Bench) attend() {
 			said: "Nobody was looking for a minute: the rig was opened. What was read is kept."})
 		b.hub.wg.Go(func() { b.rest(l.stretch.Key) })
 	}
+	if blind {
+		said := "Nothing was measured for some seconds while the car was worked from here: everything was put to rest."
+		b.end(ending{cut: true, rest: true, note: said, said: said + " What was read is kept."})
+		b.hub.wg.Go(func() { b.rest("") })
+	}
 	for _, g := range keep {
 		b.hub.wg.Go(func() {
 			ctx, cancel := context.WithTimeout(b.hub.ctx, keepEvery)
@@ -288,6 +322,9 @@ func (b *Bench) attend() {
 		})
 	}
 }
+
+// blindAfter is how long nothing may be measured while a valve is commanded or a vacuum drawn.
+const blindAfter = 3 * time.Second
 
 // judgedAfter is how much of a stretch must have been read before it is judged, s.
 const judgedAfter = 5.0

@@ -112,7 +112,7 @@ func (b *Bench) mayMove(orders []order) error {
 // noteMove notes the moment of a command that charges or draws. The bench is locked.
 func (b *Bench) noteMove(orders []order) {
 	if moves(orders) {
-		b.moved = b.hub.shop.Now()
+		b.moved, b.driven = b.hub.shop.Now(), true
 	}
 }
 
@@ -131,6 +131,10 @@ func (b *Bench) Rig(ctx context.Context, command string) error {
 		return refuse("this bench does not know %q", strings.TrimSpace(command))
 	}
 	b.mu.Lock()
+	if verb != bench.OpenRig && !b.permits {
+		b.mu.Unlock()
+		return refuse("This test charges nothing; the rig can only be opened from here")
+	}
 	orders := b.orders([]bench.Step{{Do: verb, Value: b.known().ChargeTo(stretch)}})
 	silent := b.seats[0].gauge == nil
 	err := b.mayMove(orders)
@@ -147,4 +151,26 @@ func (b *Bench) Rig(ctx context.Context, command string) error {
 		return err
 	}
 	return work(ctx, orders)
+}
+
+// held puts simulated hand instruments where the test holds them, as a hand does with real ones.
+// The bench is locked.
+func (b *Bench) held(st bench.Stretch) (out []order) {
+	site := b.known().Site
+	for _, s := range b.seats {
+		if !s.about.Simulated || !slices.Contains(s.about.Takes, "read PART") {
+			continue
+		}
+		for _, key := range st.Read {
+			c, _ := b.live.Bench.Channel(key)
+			if !slices.Contains(s.keys, instrument.PressureKey) {
+				continue
+			}
+			if part, ok := site.Held(c.Sense); ok {
+				out = append(out, order{s, instrument.Command{Do: instrument.Ask, Words: "read " + part}})
+				break
+			}
+		}
+	}
+	return out
 }

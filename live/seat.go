@@ -1,6 +1,7 @@
 package live
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"math"
@@ -43,6 +44,7 @@ type seat struct {
 	last      instrument.Reading // of each channel: the newest value
 	has       bool
 	clock     clock
+	steady    steady
 	align     align
 	untrusted int       // readings until it is trusted again after a fault
 	kept      time.Time // when it was last told to stay as it is
@@ -138,13 +140,16 @@ func (s *seat) take(r instrument.Reading) *ending {
 		s.untrusted--
 		return nil
 	}
-	if s.lead() && len(s.keys) > 0 && !slices.ContainsFunc(r.Values, func(v instrument.Value) bool { return slices.Contains(s.keys, v.Channel) }) {
-		if len(s.keys) == 1 || s.keys[0] == instrument.PressureKey {
+	if len(s.keys) > 0 && !slices.ContainsFunc(r.Values, func(v instrument.Value) bool { return slices.Contains(s.keys, v.Channel) }) {
+		if len(r.Values) == 0 {
 			s.faulty("the module sent a reading without a pressure")
 		}
-		return nil
+		return nil // of other channels
 	}
 	s.note(r)
+	if s.lead() {
+		b.seen = time.Now()
+	}
 	words, over := s.beyond(r)
 	if s.lead() {
 		b.takesUp(r.Time)
@@ -158,7 +163,10 @@ func (s *seat) take(r instrument.Reading) *ending {
 		l.over = true
 		return nil
 	}
-	return l.add(s, r)
+	if r, ok := s.steady.add(r); ok {
+		return l.add(s, r)
+	}
+	return nil
 }
 
 // note keeps the newest value of each channel.
@@ -173,38 +181,62 @@ func (s *seat) note(r instrument.Reading) {
 	s.last.Values = values
 }
 
-// beyond says what lies over a range, or over what the system is permitted. The bench is locked.
+// beyond says what lies over a range, or over what the system is permitted; over: the reading is
+// none. A rig that is beyond is opened, and valves are let go. The bench is locked.
 func (s *seat) beyond(r instrument.Reading) (words string, over bool) {
 	b := s.bench
 	for _, v := range r.Values {
-		if v.Over && slices.Contains(s.keys, v.Channel) && v.Channel == instrument.PressureKey && b.permits {
+		if !slices.Contains(s.keys, v.Channel) {
+			continue
+		}
+		if v.Over && v.Channel == instrument.PressureKey && b.permits {
 			return fmt.Sprintf("Over the range of the module, %.0f inH2O: nothing beyond is read. Open the rig.", s.about.Range/units.InH2O), true
 		}
-		if v.Over && slices.Contains(s.keys, v.Channel) {
+		if v.Over {
 			over = true
 			words = fmt.Sprintf("Over the range of %s: nothing beyond is read.", s.about.Name)
 		}
-	}
-	v, ok := r.Of(instrument.PressureKey)
-	if !ok || !b.permits || !slices.Contains(s.keys, instrument.PressureKey) {
-		return words, over
-	}
-	warn := ""
-	switch p := v.Value - b.zero(instrument.PressureKey); {
-	case p > 1.02*b.live.Arch.MaxPa:
-		warn = fmt.Sprintf("Over the %.1f inH2O this system is permitted: open the rig now.", b.live.Arch.MaxPa/units.InH2O)
-	case -p > 1.02*b.live.Arch.MaxVacPa:
-		warn = fmt.Sprintf("Below the %.1f inH2O of vacuum this tank is permitted: open the rig now.", b.live.Arch.MaxVacPa/units.InH2O)
-	}
-	can := slices.ContainsFunc(b.seats, func(s *seat) bool { return s.gauge != nil && s.about.Can(instrument.Open) })
-	if warn != "" && can {
-		if !b.relieved {
-			b.hub.wg.Go(func() { b.rest("") })
+		if warn := s.unpermitted(v); warn != "" {
+			words = strings.TrimSpace(warn + " " + words)
 		}
-		warn = strings.TrimSuffix(warn, ": open the rig now.") + ": the rig has been told to open. See that it does."
 	}
-	b.relieved = warn != "" && (b.relieved || can)
-	return strings.TrimSpace(warn + " " + words), over
+	return words, over
+}
+
+// unpermitted says that a pressure is beyond what the system is permitted.
+func (s *seat) unpermitted(v instrument.Value) string {
+	b := s.bench
+	if !b.live.Bench.Permitted(v.Channel) {
+		return ""
+	}
+	warn, arch := "", b.live.Arch
+	switch p := v.Value - b.zero(v.Channel); {
+	case p > 1.02*arch.MaxPa && arch.MaxPa > 0:
+		warn = fmt.Sprintf("Over the %.1f inH2O this system is permitted", arch.MaxPa/units.InH2O)
+	case -p > 1.02*arch.MaxVacPa && arch.MaxVacPa > 0:
+		warn = fmt.Sprintf("Below the %.1f inH2O of vacuum this tank is permitted", arch.MaxVacPa/units.InH2O)
+	}
+	can := slices.ContainsFunc(b.seats, func(s *seat) bool {
+		return s.gauge != nil && (s.about.Can(instrument.Open) || s.about.Can(instrument.Valve))
+	})
+	if warn == "" {
+		b.relieved = false
+		return ""
+	}
+	if !can {
+		return warn + ": open the rig now."
+	}
+	if !b.relieved {
+		b.relieved = true
+		holds := b.live.Holds()
+		b.hub.wg.Go(func() {
+			b.rest("")
+			if !holds {
+				b.end(ending{cut: true, rest: true, note: warn + ": everything was put to rest.", said: warn + ": everything was put to rest. See that it is."})
+			}
+		})
+	}
+	return warn + ": the rig has been told to open. See that it does."
 }
 
 // faulty takes a line of the instrument in which nothing was measured: the figure goes out.
@@ -260,6 +292,8 @@ func (s *seat) channels() (out record.Channels) {
 		}
 		if x, ok := s.about.Channel(k); ok {
 			c.Name, c.Unit, c.Resolution = x.Name, x.Unit, x.Resolution
+		} else if x, ok := instrument.LiveChannel(k); ok {
+			c.Name, c.Unit, c.Resolution = x.Name, x.Unit, x.Resolution
 		} else if kind, ok := record.Quantity(k).Kind(); ok {
 			c.Name, c.Unit = record.Quantity(k).Words(), units.Base(kind)
 		}
@@ -296,11 +330,19 @@ func (s *seat) lacks() (out []string) {
 	for _, w := range s.wants {
 		for _, k := range w.Keys {
 			if s.absent(k) && !w.Optional && s.gauge != nil {
-				out = append(out, k)
+				out = append(out, channelName(k))
 			}
 		}
 	}
 	return out
+}
+
+// channelName is what a channel is called in a sentence.
+func channelName(key string) string {
+	if c, ok := instrument.LiveChannel(key); ok {
+		return c.Name
+	}
+	return cmp.Or(record.Quantity(key).Words(), key)
 }
 
 // do works what can be worked at this seat.

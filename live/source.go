@@ -157,7 +157,7 @@ func (s *source) join(b *seat) {
 	s.seats = append(s.seats, b)
 	g := s.gauge
 	s.mu.Unlock()
-	s.hurry(g, 0)
+	s.hurry(g)
 	if g != nil {
 		b.connected(g)
 	}
@@ -167,19 +167,33 @@ func (s *source) join(b *seat) {
 // bench needs them.
 const unhurried = 2 * time.Second
 
-// hurry says how fast an instrument that is asked is to be asked.
-func (s *source) hurry(g instrument.Instrument, rest time.Duration) {
-	if p, ok := g.(interface{ Rest(time.Duration) }); ok {
-		p.Rest(rest)
+// hurry says how fast an instrument that is asked is to be asked, and for what.
+func (s *source) hurry(g instrument.Instrument) {
+	p, ok := g.(interface {
+		Rest(time.Duration)
+		Want([]string)
+	})
+	if !ok {
+		return
 	}
+	var keys []string
+	rest := unhurried
+	for _, x := range s.all() {
+		rest = 0
+		keys = append(keys, x.keys...)
+	}
+	p.Want(keys)
+	p.Rest(rest)
 }
 
 // leave tells a seat nothing more.
 func (s *source) leave(b *seat) {
 	s.mu.Lock()
-	defer s.mu.Unlock()
 	s.looked = time.Now() // its rig may still have to be opened
 	s.seats = slices.DeleteFunc(s.seats, func(x *seat) bool { return x == b })
+	g := s.gauge
+	s.mu.Unlock()
+	s.hurry(g)
 }
 
 func (s *source) all() []*seat {
@@ -230,10 +244,8 @@ func (s *source) connected(g instrument.Instrument) {
 	defer s.turn.Unlock()
 	s.mu.Lock()
 	s.gauge, s.about, s.lost, s.taken = g, g.About(), 0, 0
-	if len(s.seats) == 0 {
-		s.hurry(g, unhurried)
-	}
 	s.mu.Unlock()
+	s.hurry(g)
 	for _, b := range s.all() {
 		b.connected(g)
 	}

@@ -55,7 +55,7 @@ func (l *leg) add(s *seat, r instrument.Reading) *ending {
 		if l.read && t <= l.leadAt || !l.read && t <= 0 {
 			return nil // doubled, or from before the stretch
 		}
-		if l.read && (l.over || l.fault != "" || t-l.leadAt > math.Max(gapSeconds, 5/math.Max(s.about.Rate, 0.1))) {
+		if l.read && (l.over || l.fault != "" || t-l.leadAt > math.Max(gapSeconds, 5*s.steady.every(s.about.Rate))) {
 			l.gap(record.Gap{From: l.leadAt, To: t, Why: l.why()})
 			b.changed()
 		}

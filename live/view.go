@@ -2,8 +2,10 @@ package live
 
 import (
 	"cmp"
+	"fmt"
 	"math"
 	"slices"
+	"strings"
 	"time"
 
 	"wexter/casework"
@@ -87,6 +89,7 @@ type View struct {
 	Taps     []bench.Tap    `json:"taps"`
 	Driver   string         `json:"driver"`
 	Holds    bool           `json:"holds"`
+	Rig      bool           `json:"rig"` // it can be worked by hand from here
 }
 
 // Mark and Gap are those of the stretch, in its time.
@@ -186,6 +189,7 @@ func (b *Bench) view() View {
 	lead := b.seats[0]
 	v := View{Version: b.version, Name: b.live.Name(), Status: lead.status, Said: lead.said, Disk: b.disk, Module: lead.about.Name, Rate: lead.about.Rate, Result: b.result, Bell: b.bell,
 		Driver: cmp.Or(b.driver.Who, b.driver.Screen), Holds: b.live.Holds(), Taps: b.live.Bench.Live.Taps}
+	v.Rig = b.permits && b.works(bench.Charge)
 	for _, s := range b.seats {
 		v.Commands = append(v.Commands, s.about.Commands...)
 		seen := SeenSeat{Name: cmp.Or(s.about.Name, s.source.device.Name), Status: s.status, Said: s.said, Rate: s.about.Rate, Lacks: s.lacks()}
@@ -254,6 +258,8 @@ func stateOf(s bench.Stretch, x Step, v *View) StepState {
 func (b *Bench) words(v *View, all []bench.Stretch) string {
 	lead, l := b.seats[0], b.leg
 	switch {
+	case lead.status != Lost && len(lead.lacks()) > 0:
+		return fmt.Sprintf("%s does not give %s here: let it go and choose another instrument, or type the readings.", lead.source.device.Name, strings.Join(lead.lacks(), ", "))
 	case lead.status == Looking:
 		return "Looking for the module."
 	case lead.status == Lost || lead.status == Fault:

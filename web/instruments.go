@@ -14,6 +14,8 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"wexter/casework"
+	"wexter/core/bench"
+	"wexter/core/knowledge"
 	"wexter/core/record"
 	"wexter/core/units"
 	"wexter/instrument"
@@ -35,6 +37,7 @@ type deviceView struct {
 	Speaks string // how it is spoken to, and where
 	Due    bool   // past the date of its calibration
 	Reach  reachView
+	Reads  []knowledge.Test // tests of the Book that it can read on the car at which it is, or on some car
 }
 
 // reachView is what an instrument shows at this moment.
@@ -83,7 +86,9 @@ func (s *server) showInstruments(c *echo.Context, failed error, ask string) erro
 		if err != nil {
 			return err
 		}
-		slices.SortStableFunc(ds, func(a, b record.Device) int { return strings.Compare(a.Name, b.Name) }) // they are found by what is written on them
+		slices.SortStableFunc(ds, func(a, b record.Device) int { // car by car, and by what is written on them
+			return cmp.Or(strings.Compare(a.For, b.For), strings.Compare(a.Name, b.Name))
+		})
 		for _, x := range ds {
 			*list = append(*list, s.deviceView(x))
 		}
@@ -99,6 +104,13 @@ func (s *server) showInstruments(c *echo.Context, failed error, ask string) erro
 			continue
 		}
 		d.At[r.Case.Number] = &r.Case
+		for _, list := range [][]deviceView{d.Modules, d.Adapters} {
+			for i := range list {
+				if car, _ := s.shop.Combination(r.Vehicle); list[i].For == r.Case.Number {
+					list[i].Reads = s.readBy(list[i].Device, func(t knowledge.Test) bool { return t.Fits(car) })
+				}
+			}
+		}
 		if _, ok := s.shop.Archetype(r.Vehicle); ok {
 			d.Cases = append(d.Cases, r)
 		}
@@ -108,6 +120,32 @@ func (s *server) showInstruments(c *echo.Context, failed error, ask string) erro
 		return s.again(c, failed, "instruments.html", p)
 	}
 	return s.render(c, http.StatusOK, "instruments.html", p)
+}
+
+// readBy are the tests of the Book that an instrument can read, those of the whole car first: of
+// one part, the part is chosen next.
+func (s *server) readBy(d record.Device, fits func(knowledge.Test) bool) (out []knowledge.Test) {
+	for _, t := range s.shop.Book.Tests {
+		b := bench.For(t)
+		if b.Odds == bench.FromCodes || len(b.Phases) == 0 || !fits(t) {
+			continue
+		}
+		if slices.ContainsFunc(b.Wants(), func(w bench.Want) bool { return gives(d, w) == record.Gives && !w.Optional }) {
+			out = append(out, t)
+		}
+	}
+	return out
+}
+
+// gives says whether an instrument gives what a test wants.
+func gives(d record.Device, w bench.Want) record.Giving {
+	switch {
+	case (d.Kind == record.Adapter) != (w.Key == bench.LiveData):
+		return record.GivesNot
+	case d.Kind == record.Adapter:
+		return record.Gives
+	}
+	return d.Gives(w.Key)
 }
 
 // Holds reports whether a leak-down test can be done on a case.
@@ -249,17 +287,42 @@ func (s *server) addInstrument(c *echo.Context) error {
 	return s.saved(c, f.key(), "/instruments")
 }
 
-// startBench starts a leak-down test on a case from the page of the instruments.
+// startBench starts a test on a case with an instrument, from the page of the instruments. One of
+// a single part asks first which.
 func (s *server) startBench(c *echo.Context) error {
 	if err := parsed(c); err != nil {
 		return err
 	}
-	f := form{c: c}
-	id, err := s.shop.StartTest(c.Request().Context(), f.key(), f.text("case"), "")
+	f, ctx := form{c: c}, c.Request().Context()
+	id, test := f.text("case"), cmp.Or(f.text("test"), bench.PressureHold.Key)
+	e, _ := s.shop.Book.Test(test)
+	t := bench.For(e)
+	var seats record.Seats
+	if d, err := s.shop.DeviceByID(ctx, f.text("device")); err == nil {
+		for _, w := range t.Wants() {
+			if gives(d, w) != record.GivesNot {
+				seats = append(seats, record.Seat{Want: w.Key, Device: d.ID})
+			}
+		}
+	}
+	var made, at string
+	var err error
+	switch {
+	case t.On == bench.OnePart:
+		return c.Redirect(http.StatusSeeOther, fmt.Sprintf("/cases/%s/do/%s", id, test))
+	case t.Odds == bench.FromHole:
+		made, err = s.shop.StartTest(ctx, f.key(), id, "")
+	default:
+		at = "/live"
+		made, err = s.shop.StartBench(ctx, f.key(), id, casework.NewBench{Test: test})
+	}
+	if err == nil && len(seats) > 0 {
+		err = s.shop.Seat(ctx, made, seats)
+	}
 	if err != nil {
 		return s.showInstruments(c, err, "")
 	}
-	return s.saved(c, f.key(), "/tests/"+id)
+	return s.saved(c, f.key(), "/tests/"+made+at)
 }
 
 func (s *server) removeInstrument(c *echo.Context) error {

@@ -11,7 +11,6 @@ import (
 	"strconv"
 	"strings"
 	"time"
-	"unicode"
 
 	"github.com/labstack/echo/v5"
 
@@ -80,6 +79,7 @@ type doSide struct {
 // wantView is something that a test reads, and the instruments that may give it.
 type wantView struct {
 	Key, Field, Name string
+	Held             string // what is held to the place where it is read
 	Reads            string // of the test's readings
 	Optional         bool
 	Options          []seatOption
@@ -150,7 +150,7 @@ const sameAsFirst = "same"
 func (s *server) wants(ctx context.Context, l casework.LiveTest) (out []wantView, err error) {
 	for _, w := range l.Bench.Wants() {
 		kind := record.Module
-		v := wantView{Key: w.Key, Field: "seat-" + w.Key, Name: record.Quantity(w.Key).Words(), Optional: w.Optional}
+		v := wantView{Key: w.Key, Field: "seat-" + w.Key, Name: record.Quantity(w.Key).Words(), Optional: w.Optional, Held: w.Held}
 		if w.Key == bench.LiveData {
 			kind, v.Name = record.Adapter, "live data of the control unit"
 		}
@@ -167,14 +167,11 @@ func (s *server) wants(ctx context.Context, l casework.LiveTest) (out []wantView
 		}
 		chosen := -1
 		for _, d := range ds {
-			gives := record.Gives
-			if kind == record.Module {
-				gives = d.Gives(w.Key)
-			}
-			if gives == record.GivesNot {
+			has := gives(d, w)
+			if has == record.GivesNot {
 				continue
 			}
-			o := seatOption{Device: d, Past: d.Past(s.shop.Now()), May: gives == record.MayGive}
+			o := seatOption{Device: d, Past: d.Past(s.shop.Now()), May: has == record.MayGive}
 			if i := slices.IndexFunc(l.Test.Seats, func(x record.Seat) bool { return x.Want == w.Key && x.Device == d.ID }); i >= 0 {
 				chosen = len(v.Options)
 			}
@@ -191,13 +188,18 @@ func (s *server) wants(ctx context.Context, l casework.LiveTest) (out []wantView
 	return out, nil
 }
 
-// usualSeat is the option that is chosen when nobody has chosen: of the car's own instruments the
-// first that gives it, then the first at all; of what the verdict can do without, none.
+// usualSeat is the option that is chosen when nobody has chosen: one that is called what is to be
+// held there; of the car's own instruments the first that gives it; then the first at all. Of what
+// the verdict can do without, none.
 func usualSeat(v wantView, l casework.LiveTest) int {
 	if v.Optional || len(v.Options) == 0 {
 		return -1
 	}
 	for _, fits := range []func(seatOption) bool{
+		func(o seatOption) bool {
+			return v.Held != "" && o.Device.For == l.Case.Number && strings.Contains(o.Device.Name, v.Held)
+		},
+		func(o seatOption) bool { return v.Held != "" && strings.Contains(o.Device.Name, v.Held) },
 		func(o seatOption) bool { return o.Device.For == l.Case.Number && !o.May },
 		func(o seatOption) bool { return o.Device.For == l.Case.Number },
 		func(o seatOption) bool { return !o.May },
@@ -227,18 +229,14 @@ func (f *form) seats(t bench.Test) (out record.Seats) {
 	return out
 }
 
-// hand is the window that presses.
+// hand is the window that presses, with the name of its screen. What is no name of a window is
+// nobody's.
 func (f *form) hand() live.Hand {
-	clean := func(s string, most int) string {
-		if len(s) > most || strings.ContainsFunc(s, func(r rune) bool {
-			return !unicode.IsLetter(r) && !unicode.IsDigit(r) && !strings.ContainsRune(" -.", r)
-		}) {
-			return ""
-		}
-		return s
+	h := live.Hand{ID: f.text("hand"), Who: screenOf(f.c.Request()), Screen: "bench page"}
+	if len(h.ID) > 40 || strings.Trim(h.ID, "0123456789abcdef") != "" {
+		h.ID = ""
 	}
-	h := live.Hand{ID: clean(f.text("hand"), 40), Who: clean(f.text("who"), 12)}
-	if h.Screen = "bench page"; f.text("screen") == "bay" {
+	if f.text("screen") == "bay" {
 		h.Screen = "bay view"
 	}
 	return h
@@ -500,7 +498,11 @@ func (s *server) soFar(v soFarView, l casework.LiveTest, verdict bench.Verdict, 
 	if err := s.views["live.html"].ExecuteTemplate(&b, "sofar", v); err != nil {
 		return nil, err
 	}
-	return &estimateJSON{HTML: b.String(), Says: strings.TrimSpace(v.Outcome + ". " + v.Says), Class: v.Class}, nil
+	e := &estimateJSON{HTML: b.String(), Class: v.Class}
+	if v.Outcome != "" {
+		e.Says = v.Outcome + ". " + v.Says
+	}
+	return e, nil
 }
 
 // holdSoFar is what the readings of a hold come to.

@@ -185,7 +185,8 @@ func TestCarInstrument(t *testing.T) {
 	}{
 		{"The adapter scan adapter of SQ-109 is at 127.0.0.1:4100", casework.NewDevice{Kind: record.Adapter, Name: "scan adapter SQ-109", Address: "127.0.0.1:4100", For: "SQ-109"}, true},
 		{"The module pressure module of SQ-102 is at 127.0.0.1:4101", casework.NewDevice{Kind: record.Module, Name: "pressure module SQ-102", Address: "127.0.0.1:4101", For: "SQ-102"}, true},
-		{"The tool multimeter of SQ-102 is at 127.0.0.1:4102", casework.NewDevice{}, false},
+		{"The tool multimeter of SQ-102 is at 127.0.0.1:4102", casework.NewDevice{Kind: record.Module, Name: "multimeter SQ-102", Address: "127.0.0.1:4102", For: "SQ-102"}, true},
+		{"The tool technician of SQ-102 is at 127.0.0.1:4102", casework.NewDevice{}, false},
 		{"The adapter scan adapter of SQ-103 is at 127.0.0.1:4103", casework.NewDevice{Kind: record.Adapter, Name: "scan adapter SQ-7", Address: "127.0.0.1:4103", For: "SQ-7"}, true},
 		{"something else", casework.NewDevice{}, false},
 	} {

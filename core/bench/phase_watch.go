@@ -178,10 +178,19 @@ func (w *phaseWatch) Told() Told {
 			continue
 		}
 		if v, ok := r.of(func(col int) (float64, bool) { return w.over(col, r.From) }); ok {
-			out.Readings[key] = Num(v)
+			out.Readings[key] = Num(told(v))
 		}
 	}
 	return out
+}
+
+// told is a figure with as many digits as can mean anything: a mean of what was read.
+func told(v float64) float64 {
+	if v == 0 || math.IsInf(v, 0) {
+		return v
+	}
+	k := math.Pow(10, 3-math.Floor(math.Log10(math.Abs(v))))
+	return math.Round(v*k) / k
 }
 
 // over is the figure of a column at the end of the stretch, a minute before it, or its lowest.
@@ -226,6 +235,9 @@ const lateBy = 1.5
 // InBay is the unit in which the bay reads a column, and how its values are brought to it.
 func InBay(c record.RunChannel) (string, Conversion) {
 	unit := record.Quantity(c.Key).BayUnit()
+	if unit == "" && c.Unit == "Pa" { // of a control unit
+		unit = record.GaugePressure.BayUnit()
+	}
 	to, ok := Convert(c.Unit, unit)
 	if unit == "" || !ok {
 		return c.Unit, Conversion{factor: 1}
@@ -237,7 +249,7 @@ func InBay(c record.RunChannel) (string, Conversion) {
 func Digits(c record.RunChannel, to Conversion) int {
 	step := math.Abs(to.Of(c.Resolution) - to.Of(0))
 	switch {
-	case c.Key == string(record.GaugePressure):
+	case c.Key == string(record.GaugePressure), c.Unit == "Pa": // in inH2O
 		return 2
 	case step <= 0:
 		return 1

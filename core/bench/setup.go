@@ -45,6 +45,9 @@ var probes = map[Sense]Tool{
 // Where is the part that a step's At names on a car: one of the places, a role or a key. It
 // is false where the car has no such part.
 func (s Site) Where(at string) (string, bool) {
+	if s.Graph == nil { // nobody knows how the car is built
+		return "", false
+	}
 	key := at
 	switch at {
 	case "", AtEntry:
@@ -68,6 +71,16 @@ func (s Site) Where(at string) (string, bool) {
 	}
 	_, ok := s.Graph.Part(key)
 	return key, ok
+}
+
+// Held is the part at which an instrument is held that gives a sense; false where it is held to
+// none, or the car has no such part.
+func (s Site) Held(sense Sense) (string, bool) {
+	t, ok := probes[sense]
+	if !ok || s.Graph == nil {
+		return "", false
+	}
+	return s.Where(t.At)
 }
 
 // ofRole is the part that has a role; the zero part where none has.
@@ -173,6 +186,9 @@ func (s Site) Name(st Step) (string, bool) {
 	case "", AtEntry:
 		return "", true
 	case AtPart:
+		if s.Graph == nil {
+			return "part", true
+		}
 		p, _ := s.Graph.Part(s.Part)
 		return plumbing.Lower(p.Name), true
 	case AtFarEnd:
@@ -187,6 +203,9 @@ func (s Site) Name(st Step) (string, bool) {
 		return "Breather hose", true
 	}
 	key, ok := s.Where(st.At)
+	if !ok {
+		return "", false
+	}
 	p, _ := s.Graph.Part(key)
-	return p.Name, ok
+	return p.Name, true
 }

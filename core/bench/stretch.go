@@ -30,6 +30,10 @@ type Stretch struct {
 	Done   bool     // it is in
 	Judged bool     // the readings so far are judged while it is read
 	Rests  bool     // after it the rig is opened and valves are let go
+	// Follows marks a stretch that begins by itself when the one before has come to its end:
+	// nothing is charged, drawn or energised, and no hand is needed. Where a valve is to be shut
+	// again that must not wait for anybody.
+	Follows bool
 }
 
 // Leg is a piece of a stretch that follows by itself.
@@ -176,6 +180,7 @@ func (t Test) Stretches(k Known) []Stretch {
 		}
 		s.Done, s.Stand = k.In[s.Key], stands
 		s.Rests = i == len(t.Phases)-1
+		s.Follows = i > 0 && !slices.ContainsFunc(s.Do, Step.Energises) && !k.byHand(s.Do)
 		stands = leftBy(stands, s.Do)
 		out = append(out, s)
 	}
@@ -287,6 +292,7 @@ type Want struct {
 	Key      string   // of a quantity; LiveData for all live data together
 	Keys     []string // channels of the instrument
 	Reads    []string // channels of the test that come of it
+	Held     string   // what is held to the place where it is read: manometer, meter; empty: the rig
 	Optional bool     // the test can do without any of them
 }
 
@@ -311,6 +317,9 @@ func (t Test) Wants() []Want {
 			out = append(out, Want{Key: key, Optional: true})
 		}
 		w := &out[i]
+		if t, ok := probes[c.Sense]; ok && w.Held == "" {
+			w.Held = t.Name
+		}
 		w.Reads = append(w.Reads, c.Key)
 		w.Optional = w.Optional && c.Optional && c.Kind != Trace
 		for _, k := range s.Keys {
@@ -333,10 +342,10 @@ func (t Test) Wants() []Want {
 
 // Permitted reports whether what the EVAP system is permitted bounds a column of the test.
 func (t Test) Permitted(column string) bool {
-	return column == string(record.GaugePressure) && slices.ContainsFunc(t.Channels, func(c Channel) bool {
+	return slices.ContainsFunc(t.Channels, func(c Channel) bool {
 		switch c.Sense {
-		case RigPressure, RigTrace, TankPressure, TankVacuum, LowestTank:
-			return true
+		case RigPressure, RigTrace, TankPressure, TankVacuum, LowestTank, SensorVacuum:
+			return slices.Contains(sources[c.Sense].Keys, column)
 		}
 		return false
 	})

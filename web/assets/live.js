@@ -110,7 +110,7 @@ function start() {
     problem.hidden = !say;
     if (problem.textContent !== say) problem.textContent = say;
     instruments(v);
-    $("rig").hidden = !(v.commands || []).includes("charge");
+    $("rig").hidden = !v.rig;
     const main = $("main");
     const next = v.steps.find((s) => s.state === "next");
     const name = legNames[v.start] || (next ? next.name.charAt(0).toLowerCase() + next.name.slice(1) : "");
@@ -202,12 +202,14 @@ function start() {
         b.dataset.step = s.key;
         b.setAttribute("aria-label", `${s.state === "done" ? "make again" : "make"}: ${s.name}`);
         meant(b, () => s.energises, () => send({ do: s.state === "done" ? "redo" : "start", leg: s.leg }, b));
-        li.append(b);
+        const both = Object.assign(document.createElement("span"), { className: "redo" });
+        both.append(b);
+        li.append(both);
         if (s.state === "done" && !v.holds) {
           const back = Object.assign(document.createElement("button"), { type: "button", className: "again", textContent: "take back" });
           back.setAttribute("aria-label", `take back: ${s.name}`);
           back.addEventListener("click", () => send({ do: "back", leg: s.leg }, back));
-          li.append(back);
+          both.append(back);
         }
       }
       return li;
