@@ -2,7 +2,6 @@ package casework
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"math"
 	"reflect"
@@ -311,11 +310,7 @@ func (s *Shop) EndRun(ctx context.Context, r record.Run, told bench.Readings) er
 		if err := tx.EndRun(have); err != nil {
 			return "", err
 		}
-		if t.Key == bench.PressureHold.Key {
-			return r.ID, s.judge(tx, t)
-		}
-		t.Version++
-		return r.ID, errors.Join(tx.Put(&t), touch(tx, t.CaseID))
+		return r.ID, s.judge(tx, t)
 	})
 	return err
 }
@@ -563,15 +558,15 @@ func (x Recorded) Bay() [][]float64 {
 	return out
 }
 
-// StretchName is what was read in the run.
-func (x Recorded) StretchName() string {
-	if w := x.Run.Kind.Words(); w != "" {
-		return w
+// StretchName is what a stretch of the test is called.
+func (l LiveTest) StretchName(key record.RunKind) string {
+	if w := key.Words(); w != "" {
+		return Upper(w)
 	}
-	if st, ok := x.LiveTest.Bench.Stretch(x.Known(nil, 0), x.Run.Kind); ok {
+	if st, ok := l.Bench.Stretch(l.Known(nil, 0), key); ok {
 		return st.Name
 	}
-	return string(x.Run.Kind)
+	return string(key)
 }
 
 // Play lets the test's own code see the run again, reading by reading, and says when it comes to

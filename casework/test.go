@@ -327,13 +327,17 @@ func (s *Shop) SetOutcome(ctx context.Context, key, testID string, o record.Outc
 	return err
 }
 
-// judge works a test's result out from its legs and saves it.
+// judge works a hold's result out from its legs and saves it.
 func (s *Shop) judge(tx store.Tx, t record.Test) error {
 	return s.judgeWith(tx, t, "", ingest.Log{})
 }
 
 // judgeWith is judge for a test one of whose runs is not on disk yet: its log is handed in.
 func (s *Shop) judgeWith(tx store.Tx, t record.Test, run string, log ingest.Log) error {
+	if t.Key != bench.PressureHold.Key { // its readings are judged as a result of the case
+		t.Version++
+		return errors.Join(tx.Put(&t), touch(tx, t.CaseID))
+	}
 	b, err := s.gather(tx, t)
 	if err != nil {
 		return err

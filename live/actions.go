@@ -86,7 +86,7 @@ func (b *Bench) start(ctx context.Context, key record.RunKind, follows bool) err
 	var cols record.Channels
 	for _, s := range b.seats {
 		cols = append(cols, s.channels()...)
-		s.pushed, s.lostAt = 0, 0
+		s.pushed, s.lostAt, s.keptAt = 0, 0, 0
 		if !s.has && !s.lead() {
 			s.lostAt = leastStep
 		}

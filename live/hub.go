@@ -386,7 +386,7 @@ func (h *Hub) seated(ctx context.Context, r record.Run) ([]chair, error) {
 		return nil, err
 	}
 	seats := t.Test.Seats
-	if len(seats) == 0 { // begun by a Wexter that read one module
+	if len(seats) == 0 && r.Source.Address != ownClock.Address { // begun by a Wexter that read one module
 		d, err := h.shop.Device(ctx, record.Module, r.Source.Address)
 		if err != nil {
 			return nil, err

@@ -49,6 +49,7 @@ type seat struct {
 	untrusted int       // readings until it is trusted again after a fault
 	kept      time.Time // when it was last told to stay as it is
 	pushed    float64   // s by which a reading of it was put later, at most: readings are kept in order
+	keptAt    float64   // s of the stretch, when a reading was kept last
 	lostAt    float64   // s of the stretch since when it gave nothing; 0: it gives
 }
 
@@ -159,6 +160,8 @@ func (s *seat) take(r instrument.Reading) *ending {
 	switch {
 	case l == nil || l.ending:
 		return nil
+	case b.relieved && !b.live.Holds(): // of a hold what comes now still tells something
+		return &ending{cut: true, rest: true, note: words, said: words}
 	case over && s.lead():
 		l.over = true
 		return nil
@@ -228,13 +231,7 @@ func (s *seat) unpermitted(v instrument.Value) string {
 	}
 	if !b.relieved {
 		b.relieved = true
-		holds := b.live.Holds()
-		b.hub.wg.Go(func() {
-			b.rest("")
-			if !holds {
-				b.end(ending{cut: true, rest: true, note: warn + ": everything was put to rest.", said: warn + ": everything was put to rest. See that it is."})
-			}
-		})
+		b.hub.wg.Go(func() { b.rest("") })
 	}
 	return warn + ": the rig has been told to open. See that it does."
 }

@@ -74,9 +74,10 @@ func (l *leg) add(s *seat, r instrument.Reading) *ending {
 		}
 		l.back(s, t)
 	}
-	if l.stretch.Every > 0 && l.log.Len() > 0 && t-l.log.Last() < l.stretch.Every {
+	if l.stretch.Every > 0 && s.keptAt > 0 && t-s.keptAt < l.stretch.Every {
 		return nil
 	}
+	s.keptAt = t
 	row := s.row(r)
 	l.log.Add(t, row)
 	return l.hear(t, row)

@@ -9,6 +9,7 @@ import (
 	"html/template"
 	"math"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -525,28 +526,46 @@ func (s *server) benchAct(c *echo.Context, act func(*form) error) error {
 
 // readings sends a run back as CSV, as it was read.
 func (s *server) readings(c *echo.Context) error {
-	r, l, err := s.shop.Readings(c.Request().Context(), c.Param("id"))
+	x, err := s.shop.Recorded(c.Request().Context(), c.Param("id"))
 	if err != nil {
 		return err
 	}
 	h := c.Response().Header()
 	h.Set("Content-Type", "text/csv; charset=utf-8")
-	h.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", safeName(string(r.Kind)+"-"+r.ID[:8])+".csv"))
+	h.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", safeName(string(x.Run.Kind)+"-"+x.Run.ID[:8])+".csv"))
 	w := csv.NewWriter(c.Response())
-	head := []string{"time_s", "pressure_Pa"}
-	if l.Wall != nil {
-		head = append(head, "temp_K")
-	}
+	head, cols := columnNames(x)
 	_ = w.Write(head)
-	for i := range l.Time {
-		row := []string{strconv.FormatFloat(l.Time[i], 'g', -1, 64), strconv.FormatFloat(l.Gauge[i], 'g', -1, 64)}
-		if l.Wall != nil {
-			row = append(row, strconv.FormatFloat(l.Wall[i], 'g', -1, 64))
+	for i, t := range x.Table.Time {
+		row := []string{strconv.FormatFloat(t, 'g', -1, 64)}
+		for _, k := range cols {
+			v := ""
+			if y := x.Table.Cols[k][i]; !math.IsNaN(y) {
+				v = strconv.FormatFloat(y, 'g', -1, 64)
+			}
+			row = append(row, v)
 		}
 		_ = w.Write(row)
 	}
 	w.Flush()
 	return w.Error()
+}
+
+// columnNames are the columns of a run that read something, as the head of a file names them: a
+// hold's can be read back.
+func columnNames(x casework.Recorded) (head []string, cols []int) {
+	head = []string{"time_s"}
+	for i, c := range x.Run.Channels {
+		if !slices.ContainsFunc(x.Table.Cols[i], func(v float64) bool { return !math.IsNaN(v) }) {
+			continue
+		}
+		name := c.Key
+		if c.Key == string(record.RigWall) {
+			name = "temp"
+		}
+		head, cols = append(head, name+"_"+c.Unit), append(cols, i)
+	}
+	return head, cols
 }
 
 func safeName(s string) string {

@@ -56,8 +56,16 @@ type liveData struct {
 	Do       *doSide   // of any other
 	Taps     []bench.Tap
 	Turns    record.Turns
-	Done     string // where to go when all is in
+	Runs     []ranView // legs that are in
+	Done     string    // where to go when all is in
 	DoneSays string
+}
+
+// ranView is a leg that was read.
+type ranView struct {
+	ID, Name, Says string
+	At             time.Time
+	Readings       int
 }
 
 // holdSide is what the page of a hold shows of its set-up.
@@ -116,6 +124,11 @@ func (s *server) showLive(c *echo.Context, failed error) error {
 	} else {
 		d.Done, d.DoneSays = fmt.Sprintf("/cases/%s/do/%s?bench=%s", f.Case.ID, l.Test.Key, id), "Write the result"
 		d.Do = &doSide{SetUp: l.Entry.Setup, Typed: fmt.Sprintf("/cases/%s/do/%s?on=%s", f.Case.ID, l.Test.Key, l.Test.Part)}
+	}
+	for _, r := range l.Runs {
+		if r.EndedAt != nil {
+			d.Runs = append(d.Runs, ranView{r.ID, l.StretchName(r.Kind), r.Says, r.At, r.Readings})
+		}
 	}
 	for _, k := range keys {
 		d.Cautions = append(d.Cautions, s.shop.Book.Caution(k))

@@ -28,7 +28,7 @@ func (s *server) replayView(c *echo.Context) error {
 		return err
 	}
 	t := x.Table.Last()
-	d := replayData{Run: x.Run, Number: x.Case.Number, Case: x.Case.ID, Name: x.Name(), Leg: x.StretchName(), With: casework.MeasuredWith([]record.Run{x.Run}),
+	d := replayData{Run: x.Run, Number: x.Case.Number, Case: x.Case.ID, Name: x.Name(), Leg: x.StretchName(x.Run.Kind), With: casework.MeasuredWith([]record.Run{x.Run}),
 		Minutes: fmt.Sprintf("%d:%02d", int(t)/60, int(t)%60)}
 	return s.render(c, http.StatusOK, "replay.html", s.page(c, "Replay · "+x.Case.Number, "slate", d))
 }

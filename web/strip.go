@@ -52,6 +52,9 @@ func (s *server) strip(b knowledge.Book, f evidence.Folder) []entry {
 	for _, t := range f.Tests {
 		out = append(out, testEntries(t)...)
 	}
+	for _, t := range f.Benches {
+		out = append(out, s.benchEntries(t)...)
+	}
 	out = append(out, s.markEntries(f)...)
 	out = append(out, s.endEntries(f)...)
 	out = append(out, entry{At: f.Case.OpenedAt, What: "Complaint", Note: strings.Trim(f.Case.Complaint+" · "+f.Case.Circumstances, " ·")})
@@ -102,6 +105,9 @@ func (s *server) resultEntries(f evidence.Folder, car casework.Car) (out []entry
 		e := entry{At: x.At, Kind: record.ResultEntry, ID: x.ID, What: car.ResultName(x), Figure: car.OutcomeName(x.Test, x.Outcome), Struck: x.Struck(), Doubted: x.Doubted(), Class: meaningClass(o.Means), Photo: x.Photo}
 		if x.RepeatOf != "" {
 			e.What += ", repeated"
+		}
+		if x.Bench != "" {
+			e.Link = "/tests/" + x.Bench + "/live"
 		}
 		var notes []string
 		if x.Says != "" && !x.ByHand() {
@@ -282,6 +288,23 @@ func runEntries(t evidence.TestFolder, r record.Run) []entry {
 	out := []entry{e}
 	for _, m := range r.Marks {
 		out = append(out, entry{At: r.At.Add(time.Duration(m.Time * float64(time.Second))), What: "Mark", Note: m.Text, Link: link, Struck: r.StruckAt != nil, Small: true})
+	}
+	return out
+}
+
+// benchEntries are the legs of a test that was read live; what they came to is its result.
+func (s *server) benchEntries(t evidence.TestFolder) (out []entry) {
+	e, _ := s.shop.Book.Test(t.Key)
+	for i, r := range t.Runs {
+		for _, x := range runEntries(t, r) {
+			if x.Kind == record.RunEntry {
+				x.What, x.Link = fmt.Sprintf("%s, leg %d", e.Name, i+1), "/runs/"+r.ID+"/replay"
+			}
+			if x.What == "" {
+				x.What = e.Name
+			}
+			out = append(out, x)
+		}
 	}
 	return out
 }

@@ -19,7 +19,7 @@ type Stretch struct {
 	Stand  []Step         // how the rig stands before the first reading
 	Do     []Step         // what is done after it
 	For    float64        // s that are planned; 0: it goes on until it is ended by hand
-	Every  float64        // s between readings that are kept; 0: all are
+	Every  float64        // s between readings of an instrument that are kept; 0: all are
 	Mean   float64        // s before the end over which figures are averaged
 	Until  Sense          // it ends early when this says yes, or reaches Reach
 	Reach  float64
@@ -157,7 +157,7 @@ func (t Test) Stretches(k Known) []Stretch {
 	var stands []Step // valves that phases before left commanded
 	for i, p := range t.Phases {
 		s := Stretch{Key: phaseKey(i), For: p.For, Mean: p.Mean, Until: p.Until, Reach: p.Reach, Read: p.Read, Judged: true}
-		if p.Every >= 1 {
+		if p.Every >= slowly {
 			s.Every = p.Every
 		}
 		var words []string
@@ -205,6 +205,10 @@ func IsStretch(k record.RunKind) bool {
 	}
 	return false
 }
+
+// slowly is from how many seconds between looks on no more readings are kept than that: a night
+// is not kept at ten a second.
+const slowly = 10.0
 
 // leftBy are the valves that stay commanded after some steps.
 func leftBy(before, steps []Step) []Step {
