@@ -10,6 +10,7 @@ import (
 	"wexter/casework"
 	"wexter/core/bench"
 	"wexter/core/record"
+	"wexter/instrument"
 )
 
 func refuse(format string, a ...any) error {
@@ -197,6 +198,9 @@ func (b *Bench) Mark(ctx context.Context, form, tap, words string) error {
 		words = b.live.Bench.Live.Taps[i].Name
 	}
 	m := record.Mark{Time: l.log.Last(), Text: words, Key: tap}
+	if b.seats[0].about.Session == instrument.OwnClock { // between two readings
+		m.Time += min(time.Since(b.seen), time.Second).Seconds()
+	}
 	b.mu.Unlock()
 	r, err := b.hub.shop.MarkRun(ctx, form, l.run.ID, m)
 	if err != nil {

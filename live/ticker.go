@@ -13,7 +13,7 @@ import (
 var ownClock = record.Device{Name: "this computer's clock", Address: "clock"}
 
 // tickEvery is how often that clock is read.
-const tickEvery = 200 * time.Millisecond
+const tickEvery = 100 * time.Millisecond
 
 // ticker is this computer's clock as an instrument without channels.
 type ticker struct {

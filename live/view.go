@@ -169,7 +169,7 @@ func (b *Bench) now() *Now {
 	if !b.seats[0].has {
 		return nil
 	}
-	out := &Now{N: b.seats[0].last.N}
+	out := &Now{N: b.seats[0].last.N, Values: []float64{}, Overs: []bool{}}
 	for _, s := range b.seats {
 		for i, c := range s.shown {
 			v, ok := s.last.Of(c.Key)
@@ -189,7 +189,7 @@ func (b *Bench) view() View {
 	lead := b.seats[0]
 	v := View{Version: b.version, Name: b.live.Name(), Status: lead.status, Said: lead.said, Disk: b.disk, Module: lead.about.Name, Rate: lead.about.Rate, Result: b.result, Bell: b.bell,
 		Driver: cmp.Or(b.driver.Who, b.driver.Screen), Holds: b.live.Holds(), Taps: b.live.Bench.Live.Taps}
-	v.Rig = b.permits && b.works(bench.Charge)
+	v.Rig, v.Columns, v.Seats, v.Steps = b.permits && b.works(bench.Charge), []SeenColumn{}, []SeenSeat{}, []Step{}
 	for _, s := range b.seats {
 		v.Commands = append(v.Commands, s.about.Commands...)
 		seen := SeenSeat{Name: cmp.Or(s.about.Name, s.source.device.Name), Status: s.status, Said: s.said, Rate: s.about.Rate, Lacks: s.lacks()}

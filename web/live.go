@@ -397,7 +397,7 @@ func (s *server) liveStream(c *echo.Context) error {
 			version, j.View = n.View.Version, n.View
 		}
 		if n.Now != nil {
-			j.Now = &nowJSON{Over: n.Now.Overs, At: n.Now.At}
+			j.Now = &nowJSON{V: record.Column{}, Over: n.Now.Overs, At: n.Now.At}
 			for _, v := range n.Now.Values {
 				j.Now.V = append(j.Now.V, round(v, 4))
 			}

@@ -129,7 +129,10 @@ type Watcher interface {
 }
 
 // Tap is what a hand puts down at the moment at which it is heard or felt.
-type Tap struct{ Key, Name string }
+type Tap struct {
+	Key  string `json:"key"`
+	Name string `json:"name"`
+}
 
 // Moment is a tap and when it was, s.
 type Moment struct {

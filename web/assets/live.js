@@ -168,11 +168,17 @@ function start() {
   }
   // What a hand marks while a stretch is read: the space bar puts the first one down.
   function taps() {
-    for (const b of document.querySelectorAll("[data-tap]")) b.hidden = !tapping();
-    $("main").toggleAttribute("data-plain", tapping());
+    // While something is heard or felt, the space bar marks it whatever was clicked last.
+  document.addEventListener("keydown", (e) => {
+    if (e.key !== " " || !tapping() || /INPUT|TEXTAREA|SELECT/.test(e.target.tagName)) return;
+    e.preventDefault();
+    e.stopImmediatePropagation();
+    if (!e.repeat) send({ do: "mark", tap: view.taps[0].key }, null);
+  }, { capture: true });
+  for (const b of document.querySelectorAll("[data-tap]")) b.hidden = !tapping();
     const space = $("main").querySelector("kbd");
-    space.textContent = tapping() ? "s" : "space";
-    $("main").dataset.key = tapping() ? "s" : " ";
+    space.textContent = tapping() ? "e" : "space";
+    $("main").dataset.key = tapping() ? "e" : " ";
   }
   // Who drives.
   function driving() {
@@ -311,13 +317,13 @@ function start() {
       button.setAttribute("data-holding", "");
       timer = setTimeout(() => { fired = true; go(); }, heldFor);
     });
-    for (const type of ["pointerup", "pointerleave", "pointercancel"]) button.addEventListener(type, () => { if (timer) { off(); hint("Hold the button down: it charges the car."); } });
+    for (const type of ["pointerup", "pointerleave", "pointercancel"]) button.addEventListener(type, () => { if (timer) { off(); hint(`Hold the button down: it ${view && view.holds ? "charges the car" : "charges or moves something on the car"}.`); } });
     button.addEventListener("click", (e) => {
       if (fired) { fired = false; return; }
       if (!needed()) { act(); return; }
       if (e.detail) return; // by hand: the holding counts
       armed = { go, until: Date.now() + armedFor };
-      hint("Press c within five seconds: it charges the car.");
+      hint(`Press c within five seconds: it ${view && view.holds ? "charges the car" : "charges or moves something on the car"}.`);
     });
     button.addEventListener("contextmenu", (e) => e.preventDefault()); // a long touch
   }
@@ -339,6 +345,13 @@ function start() {
     if (view && view.leg) return send({ do: view.onward ? "onward" : "stop" }, $("main"));
     return send({ do: "start", leg: view ? view.start : "" }, $("main"));
   });
+  // While something is heard or felt, the space bar marks it whatever was clicked last.
+  document.addEventListener("keydown", (e) => {
+    if (e.key !== " " || !tapping() || /INPUT|TEXTAREA|SELECT/.test(e.target.tagName)) return;
+    e.preventDefault();
+    e.stopImmediatePropagation();
+    if (!e.repeat) send({ do: "mark", tap: view.taps[0].key }, null);
+  }, { capture: true });
   for (const b of document.querySelectorAll("[data-tap]")) b.addEventListener("click", () => send({ do: "mark", tap: b.dataset.tap }, null));
   document.querySelectorAll("[data-command]").forEach((b) => meant(b, () => b.dataset.command === "charge" || b.dataset.command === "draw", () => send({ do: "rig", command: b.dataset.command }, b)));
   $("mark").addEventListener("click", () => { const f = $("markform"); f.hidden = !f.hidden; if (!f.hidden) f.elements.words.focus(); });
