@@ -151,12 +151,8 @@ func (b *Bench) Stop() error { return b.finish(ending{cut: true, rest: true}) }
 func (b *Bench) finish(e ending) error {
 	b.mu.Lock()
 	l := b.leg
-	if l != nil && b.live.Holds() {
-		// The verdict was watched: it stands only with the wider factor, unless the planned end decided it.
-		e.cut = l.run.Kind.OfCar() && l.run.Kind != record.RunDrift
-	}
 	if l != nil && l.stretch.For > 0 && l.log.Len() > 0 && !l.stretch.Firm {
-		if held, counts := l.held(); counts && held < l.stretch.For && !b.live.Holds() {
+		if held, counts := l.held(); counts && held < l.stretch.For {
 			e.note = fmt.Sprintf("It was stopped after %.0f of %.0f s.", held, l.stretch.For)
 		}
 	}

@@ -32,7 +32,7 @@ type Bench struct {
 	starting bool      // a stretch is being begun
 	relieved bool      // the rig was told to open, over what is permitted
 	moved    time.Time // when something was last told to charge, draw or energise
-	driven   bool      // and has not been put to rest since
+	driven   bool      // a valve stands commanded
 	seen     time.Time // when the first instrument measured last
 	disk     string    // when readings cannot be written
 	leg      *leg
@@ -193,7 +193,7 @@ func (b *Bench) end(e ending) {
 	}
 	b.mu.Lock()
 	told := l.watch.Told()
-	l.run.Watched = e.cut
+	l.run.Watched = e.cut && l.stretch.Firm // a verdict that was watched stands only with the wider factor
 	l.run.Notes = append(l.run.Notes, told.Notes...)
 	if e.note != "" {
 		l.run.Notes = append(l.run.Notes, e.note)
@@ -221,7 +221,7 @@ func (b *Bench) end(e ending) {
 	b.mu.Unlock()
 	switch {
 	case l.stretch.Rests || e.rest:
-		b.hub.wg.Go(func() { b.rest(l.stretch.Key) })
+		b.hub.wg.Go(func() { b.rest(l.stretch.Leave) })
 	case !e.cut:
 		b.hub.wg.Go(b.follow)
 	}
@@ -239,7 +239,7 @@ func (b *Bench) follow() {
 	defer cancel()
 	if err := b.start(ctx, next.Key, true); err != nil {
 		slog.Error("what follows could not be begun; everything is put to rest", "test", b.test, "err", err)
-		b.rest("")
+		b.rest(nil)
 		b.mu.Lock()
 		defer b.mu.Unlock()
 		b.result = casework.Upper(err.Error()) + ". Everything was put to rest."
@@ -261,25 +261,21 @@ func (b *Bench) timed(cs record.Channels) record.Channels {
 	return cs
 }
 
-// rest opens the rig and lets valves go, where that is done from here.
-func (b *Bench) rest(stretch record.RunKind) {
+// rest opens the rig and lets valves go, where that is done from here, and does what a stretch
+// leaves to be done.
+func (b *Bench) rest(leave []bench.Step) {
 	b.mu.Lock()
 	b.driven = false
+	orders := append(b.resting(), b.orders(leave)...)
 	b.mu.Unlock()
 	ctx, cancel := context.WithTimeout(b.hub.ctx, 5*time.Second)
 	defer cancel()
-	for _, s := range b.seats {
+	for _, o := range orders {
 		b.mu.Lock()
-		g, a := s.gauge, s.about
-		valves := slices.Clone(b.commanded())
+		g := o.seat.gauge
 		b.mu.Unlock()
-		if g == nil {
-			continue
-		}
-		for _, c := range resting(stretch, valves) {
-			if a.Can(c.Do) {
-				_ = g.Do(ctx, c)
-			}
+		if g != nil {
+			_ = g.Do(ctx, o.Command) // one that does not hear it rests by itself
 		}
 	}
 }
@@ -295,7 +291,7 @@ func (b *Bench) attend() {
 		return s.gauge != nil && (s.about.Can(instrument.Charge) || s.about.Can(instrument.Valve))
 	})
 	alone := works && l != nil && !l.ending && unseen > aloneAfter
-	blind := b.driven && !b.live.Holds() && time.Since(b.seen) > blindAfter
+	blind := b.driven && time.Since(b.seen) > blindAfter
 	var keep []instrument.Instrument
 	for _, s := range b.seats {
 		if works && !alone && !blind && unseen <= aloneAfter && s.gauge != nil && s.about.Can(instrument.Keep) && time.Since(s.kept) >= keepEvery {
@@ -307,12 +303,12 @@ func (b *Bench) attend() {
 	if alone {
 		b.end(ending{cut: true, rest: true, note: "Nobody was looking for a minute: the rig was opened, and the leg ends there.",
 			said: "Nobody was looking for a minute: the rig was opened. What was read is kept."})
-		b.hub.wg.Go(func() { b.rest(l.stretch.Key) })
+		b.hub.wg.Go(func() { b.rest(l.stretch.Leave) })
 	}
 	if blind {
 		said := "Nothing was measured for some seconds while the car was worked from here: everything was put to rest."
 		b.end(ending{cut: true, rest: true, note: said, said: said + " What was read is kept."})
-		b.hub.wg.Go(func() { b.rest("") })
+		b.hub.wg.Go(func() { b.rest(nil) })
 	}
 	for _, g := range keep {
 		b.hub.wg.Go(func() {

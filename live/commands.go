@@ -51,32 +51,23 @@ func (b *Bench) orders(steps []bench.Step) (out []order) {
 	return out
 }
 
-// commanded are the valves that the test commands at any time. The bench is locked.
-func (b *Bench) commanded() (out []string) {
-	site := b.known().Site
+// resting are the orders that leave everything at rest: the rig open, and every valve let go that
+// the test commands at any time. The bench is locked.
+func (b *Bench) resting() (out []order) {
+	for _, s := range b.seats {
+		if s.about.Can(instrument.Open) {
+			out = append(out, order{s, instrument.Command{Do: instrument.Open}})
+		}
+	}
+	var let []bench.Step
 	for _, p := range b.live.Bench.Phases {
 		for _, x := range p.Do {
-			if part, ok := site.Where(x.At); ok && x.Do == bench.Command && !slices.Contains(out, part) {
-				out = append(out, part)
+			if x.Do == bench.Command {
+				let = append(let, bench.Step{Do: bench.Uncommand, At: x.At})
 			}
 		}
 	}
-	return out
-}
-
-// resting are the commands that leave everything at rest after a stretch.
-func resting(stretch record.RunKind, valves []string) []instrument.Command {
-	out := []instrument.Command{{Do: instrument.Open}}
-	switch stretch {
-	case record.RunRig:
-		out = append(out, instrument.Command{Do: instrument.Car})
-	case record.RunReference:
-		out = append(out, instrument.Command{Do: instrument.Closed})
-	}
-	for _, v := range valves {
-		out = append(out, instrument.Command{Do: instrument.Valve, Words: v, Target: -1})
-	}
-	return out
+	return append(out, b.orders(let)...)
 }
 
 // work gives orders, one after another.
@@ -112,7 +103,10 @@ func (b *Bench) mayMove(orders []order) error {
 // noteMove notes the moment of a command that charges or draws. The bench is locked.
 func (b *Bench) noteMove(orders []order) {
 	if moves(orders) {
-		b.moved, b.driven = b.hub.shop.Now(), true
+		b.moved = b.hub.shop.Now()
+	}
+	for _, o := range orders {
+		b.driven = b.driven || o.Do == instrument.Valve && o.Target > 0
 	}
 }
 

@@ -351,7 +351,7 @@ func (h *Hub) Leave(test string) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	if !b.moved.IsZero() { // it was charged, drawn or energised from here
-		h.wg.Go(func() { b.rest("") })
+		h.wg.Go(func() { b.rest(nil) })
 	}
 }
 

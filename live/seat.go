@@ -160,7 +160,7 @@ func (s *seat) take(r instrument.Reading) *ending {
 	switch {
 	case l == nil || l.ending:
 		return nil
-	case b.relieved && !b.live.Holds(): // of a hold what comes now still tells something
+	case b.relieved && !l.stretch.Firm: // of what is judged by its trace what comes now still tells something
 		return &ending{cut: true, rest: true, note: words, said: words}
 	case over && s.lead():
 		l.over = true
@@ -231,7 +231,7 @@ func (s *seat) unpermitted(v instrument.Value) string {
 	}
 	if !b.relieved {
 		b.relieved = true
-		b.hub.wg.Go(func() { b.rest("") })
+		b.hub.wg.Go(func() { b.rest(nil) })
 	}
 	return warn + ": the rig has been told to open. See that it does."
 }

@@ -162,17 +162,20 @@ func (l *leg) gap(g record.Gap) {
 // replay lets a new watcher see what is on disk.
 func (l *leg) replay() {
 	marks := l.run.Marks
-	for i, t := range l.log.Time {
-		for len(marks) > 0 && marks[0].Time <= t {
+	mark := func(until float64) {
+		for ; len(marks) > 0 && marks[0].Time <= until; marks = marks[1:] {
 			if marks[0].Key != record.Recognised {
 				l.watch.Mark(marks[0].Time, marks[0].Key)
 			}
-			marks = marks[1:]
 		}
+	}
+	for i, t := range l.log.Time {
+		mark(t)
 		row := l.log.Row(i)
 		l.watch.Take(t, row)
 		if own := row[:len(l.bench.seats[0].keys)]; len(own) == 0 || slices.ContainsFunc(own, func(v float64) bool { return !math.IsNaN(v) }) {
 			l.leadAt, l.read = t, true
 		}
 	}
+	mark(math.Inf(1))
 }

@@ -264,10 +264,8 @@ func (b *Bench) words(v *View, all []bench.Stretch) string {
 		return "Looking for the module."
 	case lead.status == Lost || lead.status == Fault:
 		return "Put the module right; the bench goes on by itself when it measures again."
-	case l == nil && v.Start == "" && v.Holds:
-		return "The hold is in. The verdict stands at the right; a vacuum leg or the known orifice would make it sharper."
 	case l == nil && v.Start == "":
-		return "All legs are in. Add what eyes and hands found, and keep the result."
+		return cmp.Or(b.live.Bench.Live.AllIn, "All legs are in. Add what eyes and hands found, and keep the result.")
 	case l == nil:
 		i := slices.IndexFunc(all, func(s bench.Stretch) bool { return s.Key == v.Start })
 		return all[i].Before

@@ -26,6 +26,7 @@ type instrumentsData struct {
 	Cases             []casework.SlateRow     // whose car is here and has an EVAP system
 	At                map[string]*record.Case // whose car is here, by number
 	Modules, Adapters []deviceView
+	Tests             []knowledge.Test // that a measuring instrument can read
 	Ports             []string
 	Kinds             []addable
 	Ask               string
@@ -93,6 +94,8 @@ func (s *server) showInstruments(c *echo.Context, failed error, ask string) erro
 			*list = append(*list, s.deviceView(x))
 		}
 	}
+	any := record.Device{Kind: record.Module, Settings: record.DeviceSettings{Measures: quantityKeys()}}
+	d.Tests = s.readBy(any, func(knowledge.Test) bool { return true })
 	d.Ports, _ = s.reach.Ports() // a system that lists none has none to choose
 	rows, err := s.shop.Slate(ctx)
 	if err != nil {
@@ -133,6 +136,14 @@ func (s *server) readBy(d record.Device, fits func(knowledge.Test) bool) (out []
 		if slices.ContainsFunc(b.Wants(), func(w bench.Want) bool { return gives(d, w) == record.Gives && !w.Optional }) {
 			out = append(out, t)
 		}
+	}
+	return out
+}
+
+// quantityKeys are the channels of an instrument that measures everything.
+func quantityKeys() (out []string) {
+	for _, q := range record.Quantities() {
+		out = append(out, string(q))
 	}
 	return out
 }

@@ -26,7 +26,8 @@ var PressureHold = Register(Test{
 		{Do: []Step{{Do: OpenRig}}, For: zeroSeconds},
 		{Do: []Step{{Do: Charge, Value: atTest * units.InH2O}}, For: 150, Every: 0.5, Read: []string{"trace", "up", "pressure", "wall", "barometer"}},
 	},
-	Live: Live{Stretches: holdStretches, Watch: newHoldWatch},
+	Live: Live{Stretches: holdStretches, Watch: newHoldWatch,
+		AllIn: "The hold is in. The verdict stands at the right; a vacuum leg or the known orifice would make it sharper."},
 	Reduce: func(s Subject, r Readings) Verdict {
 		if r.Word("up") == No {
 			return is("cannot_pressurise", "It took all the air the supply gave, and no pressure built.")

@@ -56,7 +56,7 @@ func holdStretches(k Known) []Stretch {
 	pieces := func(detail, last string) []Leg {
 		return []Leg{{charging, "Charge, shut off", detail}, {settling, "Settle", "the gas cools; the fit takes it in"}, {holding, last, "until the verdict is firm"}}
 	}
-	rig := Stretch{Key: record.RunRig, Name: "Rig by itself", Detail: "plugged, charged, one minute", Stand: []Step{{Do: PlugRig}}, Do: charge, For: rigSeconds,
+	rig := Stretch{Key: record.RunRig, Name: "Rig by itself", Detail: "plugged, charged, one minute", Stand: []Step{{Do: PlugRig}}, Do: charge, Leave: []Step{{Do: RigOnCar}}, For: rigSeconds,
 		Before: either("Plug the rig's end, start, and charge it to "+both(target)+". A minute tells whether it holds by itself.",
 			"The rig is plugged, charged to "+both(target)+" and watched for a minute: does it hold by itself?")}
 	switch in.RigHeld {
@@ -70,7 +70,7 @@ func holdStretches(k Known) []Stretch {
 	if zero.Done {
 		zero.Detail = fmt.Sprintf("%+.1f Pa, taken off", in.Zero)
 	}
-	orifice := Stretch{Key: record.RunReference, Name: "Known orifice", Detail: "its diameter belongs in the set-up", Stand: []Step{{Do: RigOnCar}, {Do: OpenRig}, {Do: OpenOrifice}}, Do: charge,
+	orifice := Stretch{Key: record.RunReference, Name: "Known orifice", Detail: "its diameter belongs in the set-up", Stand: []Step{{Do: RigOnCar}, {Do: OpenRig}, {Do: OpenOrifice}}, Do: charge, Leave: []Step{{Do: ShutOrifice}},
 		For: planned, Firm: true, Judged: true, Maybe: true, Done: k.In[record.RunReference], Lacks: "give the diameter of the known orifice in the set-up first"}
 	if ref := k.Setup.Reference; ref > 0 {
 		orifice.Detail, orifice.Lacks = fmt.Sprintf("%.3f mm added; then the volume no longer matters", ref*1e3), ""

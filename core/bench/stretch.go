@@ -30,6 +30,7 @@ type Stretch struct {
 	Done   bool     // it is in
 	Judged bool     // the readings so far are judged while it is read
 	Rests  bool     // after it the rig is opened and valves are let go
+	Leave  []Step   // what else is then done
 	// Follows marks a stretch that begins by itself when the one before has come to its end:
 	// nothing is charged, drawn or energised, and no hand is needed. Where a valve is to be shut
 	// again that must not wait for anybody.
@@ -147,6 +148,8 @@ type Live struct {
 	Tally func([]Moment) Readings
 	// Stretches are the test's own; nil: one for each of its phases.
 	Stretches func(Known) []Stretch
+	// AllIn is what is said when all is in that the verdict needs; empty: the usual.
+	AllIn string
 	// Watch is the test's own watcher of its stretches; nil: one that reads at the end.
 	Watch func(Known, Stretch, record.Channels) Watcher
 }
