@@ -13,13 +13,13 @@ import (
 // bayData is a running bench for whoever is under the car: one figure as large as the screen,
 // what to do, the verdict, one button.
 type bayData struct {
-	ID     string
-	Number string
-	Car    string
-	Name   string
-	Seated bool
-	Open   int // steps of the seal list that are not ticked
-	Taps   []bench.Tap
+	ID       string
+	Number   string
+	Car      string
+	Name     string
+	Seated   bool
+	Open     int // steps of the seal list that are not ticked
+	Cautions []string
 }
 
 func (s *server) bayView(c *echo.Context) error {
@@ -31,10 +31,14 @@ func (s *server) bayView(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	d := bayData{ID: l.Test.ID, Number: l.Case.Number, Car: f.Vehicle.Name(), Name: l.Name(), Taps: l.Bench.Live.Taps}
+	d := bayData{ID: l.Test.ID, Number: l.Case.Number, Car: f.Vehicle.Name(), Name: l.Name()}
+	keys := l.Entry.Cautions
 	if l.Holds() {
-		d.Name = "Leak-down test"
+		d.Name, keys = "Leak-down test", l.Arch.Cautions
 		d.Open = max(0, len(l.Arch.Seal)-len(l.Test.Setup.Sealed))
+	}
+	for _, k := range keys {
+		d.Cautions = append(d.Cautions, s.shop.Book.Caution(k))
 	}
 	_, d.Seated = s.hub.Look(l.Test.ID)
 	return s.render(c, http.StatusOK, "bay.html", s.page(c, "Bay view · "+l.Case.Number, "slate", d))

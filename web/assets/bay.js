@@ -79,14 +79,13 @@ function start(id) {
       if (bellSeen >= 0 && view.bell > bellSeen) ring();
       bellSeen = view.bell;
       speak(words);
-      $("leg").textContent = view.leg_name || view.name;
     }
     if (!view) return;
     if (n.now) at = n.now.at;
     const first = view.columns[0];
     const big = $("big");
     big.textContent = !first ? clock(held(view, at)) : n.now ? figure(first, n.now.v[0], n.now.over[0]) : "—";
-    big.style.fontSize = `min(40vh, ${Math.floor(150 / Math.max(big.textContent.length, 4))}vw)`; // as large as the screen
+    big.style.fontSize = `min(33vh, ${Math.floor(150 / Math.max(big.textContent.length, 4))}vw)`; // as large as the screen
     $("unit").textContent = first ? first.unit : view.leg ? view.word : "";
     $("beside").textContent = view.columns.map((c, i) => (i && !c.absent ? `${c.name} ${n.now ? figure(c, n.now.v[i], n.now.over[i]) : "—"} ${c.unit}` : "")).filter(Boolean).join("   ");
     $("timer").textContent = first && view.leg ? `${clock(held(view, at))}${view.planned && view.held ? ` of ${clock(view.planned)}` : ""}` : "";

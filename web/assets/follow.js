@@ -124,7 +124,9 @@ export const clock = (s) => `${Math.floor(s / 60)}:${String(Math.floor(s % 60)).
 // figure says a value of a column.
 export function figure(column, v, over) {
   if (over) return "over";
-  return v === null || v === undefined ? "—" : v.toFixed(column.digits).replace("-", "−");
+  if (v === null || v === undefined) return "—";
+  const text = v.toFixed(column.digits);
+  return Number(text) === 0 ? text.replace("-", "") : text.replace("-", "−"); // no minus before a nought
 }
 
 // held is the clock of a stretch: how long it has been read of what is planned.

@@ -281,7 +281,7 @@ function start() {
     $("inches").textContent = first ? text(0) : "";
     const kpa = first && first.unit === "inH2O";
     $("second").hidden = !kpa;
-    if (kpa) $("kpa").textContent = now && now.v[0] !== null && !now.over[0] ? (now.v[0] * 0.249089).toFixed(3).replace("-", "−") : now && now.over[0] ? "over" : "—";
+    if (kpa) $("kpa").textContent = now && now.v[0] !== null && !now.over[0] ? figure({ digits: 3 }, now.v[0] * 0.249089) : now && now.over[0] ? "over" : "—";
     for (const [i, b] of [...$("others").children].entries()) b.lastChild.textContent = `${text(i)} ${columns[i] ? columns[i].unit : ""}`;
     if (kpa) level(now && now.v[0] !== null ? { inh2o: now.v[0], over: now.over[0] } : null);
   }
