@@ -44,7 +44,7 @@ type Poller struct {
 	stamps  stamps
 	n       int64
 	asked   time.Time // the last request
-	empty   int // answers in a row that brought nothing
+	empty   int       // answers in a row that brought nothing
 	rest    atomic.Int64
 	wants   atomic.Pointer[[]string] // keys of channels that are needed just now; nil: all
 	regroup atomic.Bool
