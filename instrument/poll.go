@@ -156,7 +156,7 @@ func (p *Poller) Do(ctx context.Context, c Command) error {
 		return errByHand
 	case c.Do == Keep:
 		words = fmt.Sprintf("keep %.0f", c.Keep)
-	case strings.ContainsAny(c.Words, " \t") || c.Words == "":
+	case strings.ContainsAny(c.Words, " \t\r\n") || c.Words == "":
 		return errors.New("say which valve")
 	case c.Target < 0:
 		words = fmt.Sprintf("command %s release", c.Words)

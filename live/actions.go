@@ -52,17 +52,26 @@ func (b *Bench) strikeLast(ctx context.Context, runs []record.Run, key record.Ru
 }
 
 // Start begins a stretch. What can be worked from here is set as the stretch needs it.
-func (b *Bench) Start(ctx context.Context, key record.RunKind) error { return b.start(ctx, key, false) }
+func (b *Bench) Start(ctx context.Context, key record.RunKind) error {
+	return b.start(ctx, key, setUp)
+}
 
-// start begins a stretch; one that follows by itself finds everything as the one before left it.
-func (b *Bench) start(ctx context.Context, key record.RunKind, follows bool) error {
+// beginning is how a stretch finds rig and valves.
+type beginning int
+
+const (
+	setUp  beginning = iota // they are set as it needs them, and then worked after its first reading
+	asLeft                  // as the one before left them: it follows by itself
+)
+
+func (b *Bench) start(ctx context.Context, key record.RunKind, how beginning) error {
 	b.mu.Lock()
 	lead := b.seats[0]
 	k := b.known()
 	k.Plan = b.live.Hold
 	st, ok := b.live.Bench.Stretch(k, key)
 	before, after := append(b.held(st), b.orders(st.Stand)...), b.orders(st.Do)
-	if follows { // a valve that is to be shut does not wait for the first reading
+	if how == asLeft { // a valve that is to be shut does not wait for the first reading
 		before, after = b.orders(st.Do), nil
 	}
 	err := b.mayStart(st, ok)

@@ -237,7 +237,7 @@ func (b *Bench) follow() {
 	}
 	ctx, cancel := context.WithTimeout(b.hub.ctx, 10*time.Second)
 	defer cancel()
-	if err := b.start(ctx, next.Key, true); err != nil {
+	if err := b.start(ctx, next.Key, asLeft); err != nil {
 		slog.Error("what follows could not be begun; everything is put to rest", "test", b.test, "err", err)
 		b.rest(nil)
 		b.mu.Lock()

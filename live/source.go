@@ -4,10 +4,11 @@ import (
 	"context"
 	"errors"
 	"log/slog"
-	"math"
 	"slices"
 	"sync"
 	"time"
+
+	"gonum.org/v1/gonum/stat"
 
 	"wexter/casework"
 	"wexter/core/record"
@@ -83,7 +84,7 @@ func (h *Hub) Mean(d record.Device, channel string) (mean, sd float64, err error
 	if s.status != On || len(x) < leastMean {
 		return 0, 0, refuse("%s has not measured long enough; wait until it reads, and press again", d.Name)
 	}
-	mean, sd = stats(x)
+	mean, sd = stat.PopMeanStdDev(x, nil)
 	return mean, sd, nil
 }
 
@@ -305,15 +306,4 @@ func (s *source) gone(err error) {
 	for _, b := range s.all() {
 		b.gone(words)
 	}
-}
-
-// stats is mean and standard deviation.
-func stats(x []float64) (mean, sd float64) {
-	for _, v := range x {
-		mean += v / float64(len(x))
-	}
-	for _, v := range x {
-		sd += (v - mean) * (v - mean) / float64(len(x))
-	}
-	return mean, math.Sqrt(sd)
 }

@@ -15,11 +15,10 @@ const gapSeconds = 1.0
 
 // ending says why a stretch ends, and how.
 type ending struct {
-	cut    bool   // before its time: its verdict is one that was watched
-	note   string // kept with its readings
-	said   string // to whoever looks; empty: what the stretch told
-	rest   bool   // the rig is opened and valves are let go, whatever the stretch says
-	failed bool   // it could not be written yet
+	cut  bool   // before its time: its verdict is one that was watched
+	note string // kept with its readings
+	said string // to whoever looks; empty: what the stretch told
+	rest bool   // the rig is opened and valves are let go, whatever the stretch says
 }
 
 // broken ends a stretch where its readings end, and says why.

@@ -220,16 +220,6 @@ func (t Test) Channel(key string) (Channel, bool) {
 	return Channel{}, false
 }
 
-// Waits is how long the test waits in the phase in which something is done, s.
-func (t Test) Waits(do Verb) float64 {
-	for _, p := range t.Phases {
-		if slices.ContainsFunc(p.Do, func(s Step) bool { return s.Do == do }) {
-			return p.For
-		}
-	}
-	return 0
-}
-
 // Reads reports whether one of the test's channels takes one of some senses.
 func (t Test) Reads(senses ...Sense) bool {
 	return slices.ContainsFunc(t.Channels, func(c Channel) bool { return c.Sense != "" && slices.Contains(senses, c.Sense) })

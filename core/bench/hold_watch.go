@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"math"
 
+	"gonum.org/v1/gonum/stat"
+
 	"wexter/core/record"
 	"wexter/core/units"
 )
@@ -238,7 +240,7 @@ func (w *holdWatch) told() Told {
 	}
 	switch w.stretch.Key {
 	case record.RunZero:
-		mean, sd := spread(gauge)
+		mean, sd := stat.PopMeanStdDev(gauge, nil)
 		if sd > math.Max(25, 5*w.resolution) {
 			return Told{Says: fmt.Sprintf("The gauge did not stand still at zero (it scatters by %.0f Pa): is the rig open to the air?", sd)}
 		}
@@ -249,8 +251,8 @@ func (w *holdWatch) told() Told {
 	case record.RunRig:
 		return w.rig()
 	case record.RunDrift:
-		first, _ := spread(gauge[:max(1, n/10)])
-		last, _ := spread(gauge[n-max(1, n/10):])
+		first := stat.Mean(gauge[:max(1, n/10)], nil)
+		last := stat.Mean(gauge[n-max(1, n/10):], nil)
 		return Told{Says: fmt.Sprintf("Drift %+.2f Pa/s over %.0f s.", (last-first)/(t[n-1]*0.9), t[n-1])}
 	}
 	return Told{}
@@ -267,8 +269,8 @@ func (w *holdWatch) rig() Told {
 		return Told{Says: "The rig was not charged, or too short: nothing is known of it."}
 	}
 	k := max(1, (n-i)/10)
-	first, _ := spread(gauge[i : i+k])
-	last, _ := spread(gauge[n-k:])
+	first := stat.Mean(gauge[i:i+k], nil)
+	last := stat.Mean(gauge[n-k:], nil)
 	loss := w.sign * (first - last) * 60 / (t[n-1-k/2] - t[i+k/2])
 	// Held: what it loses in a minute is below the gauge's step or a hundredth of the pressure.
 	if loss <= math.Max(2*w.resolution, 0.01*w.peak) {
@@ -308,15 +310,4 @@ func Wall(t, seen []float64) (wall []float64, silent float64) {
 		}
 	}
 	return wall, 0
-}
-
-// spread is mean and standard deviation.
-func spread(x []float64) (mean, sd float64) {
-	for _, v := range x {
-		mean += v / float64(len(x))
-	}
-	for _, v := range x {
-		sd += (v - mean) * (v - mean) / float64(len(x))
-	}
-	return mean, math.Sqrt(sd)
 }

@@ -53,16 +53,6 @@ func (t Table) Row(i int) []float64 {
 	return row
 }
 
-// Of is the times and values of one channel where it gave some.
-func (t Table) Of(channel int) (at, values []float64) {
-	for i, v := range t.Cols[channel] {
-		if !math.IsNaN(v) {
-			at, values = append(at, t.Time[i]), append(values, v)
-		}
-	}
-	return at, values
-}
-
 // MarshalJSON writes NaN as null.
 func (c Column) MarshalJSON() ([]byte, error) {
 	if c == nil {

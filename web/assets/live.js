@@ -1,14 +1,10 @@
 import uPlot from "uplot";
 import { awake, bell, clock, figure, follow, held, sender, voice } from "./follow.js";
+import { axis, css, line, notes } from "./trace.js";
 
 const root = document.querySelector("[data-live]");
 const id = root && root.dataset.live;
 const $ = (name) => document.querySelector(`[data-${name}]`);
-// A canvas takes no colour that depends on the scheme: an element is asked what it comes to.
-const probe = document.createElement("i");
-probe.hidden = true;
-document.body.append(probe);
-const css = (name) => { probe.style.color = `var(${name})`; return getComputedStyle(probe).color; };
 const legNames = { rig: "rig check", zero: "zero", drift: "drift leg", hold: "hold", vacuum: "vacuum hold", reference: "known orifice" };
 
 if (id) start();
@@ -33,7 +29,7 @@ function start() {
     if (box.hidden || !box.clientWidth) return;
     const height = Math.max(200, Math.min(320, window.innerHeight - 530));
     const size = { width: box.clientWidth, height };
-    const tables = [[t, cols[shown] || t.map(() => null)]];
+    const tables = [own(cols[shown])];
     tables.push(limit && shown === 0 ? [limit.t, limit.p] : [[], []], fit && shown === 0 ? [fit.t, fit.p] : [[], []]);
     const data = uPlot.join(tables);
     if (plot && plot.width === size.width && plot.height === size.height) {
@@ -41,16 +37,14 @@ function start() {
       return;
     }
     if (plot) plot.destroy();
-    const ink = css("--color-ink"), grid = css("--color-grid");
-    const axis = { stroke: ink, font: "14px Figures, monospace", grid: { stroke: grid, width: 1 }, ticks: { stroke: grid, width: 1 } };
     plot = new uPlot({
       ...size, legend: { show: false }, cursor: { show: false }, padding: [8, 8, 0, 0],
       scales: { x: { time: false, range: (u, lo, hi) => [0, Math.max(30, view && view.planned && view.held ? view.from + view.planned : 0, (hi || 0) * 1.02)] },
-        y: { range: (u, lo, hi) => { const top = Math.max(hi || 0, 0.5), low = Math.min(lo || 0, 0); return [low < -0.3 ? low * 1.08 : Math.min(low, -0.2), top * 1.08]; } } },
-      axes: [{ ...axis, size: 34 }, { ...axis, size: 46 }],
+        y: { range: (u, lo, hi) => { if (shown) { const pad = Math.max((hi - lo) / 10, Math.abs(hi) / 1000, 0.01) || 1; return [lo - pad, hi + pad]; } const top = Math.max(hi || 0, 0.5), low = Math.min(lo || 0, 0); return [low < -0.3 ? low * 1.08 : Math.min(low, -0.2), top * 1.08]; } } },
+      axes: [{ ...axis(), size: 34 }, { ...axis(), size: shown ? 66 : 46 }],
       series: [{}, { stroke: css("--color-measured"), width: 1.6, points: { show: false }, spanGaps: false },
         { stroke: css("--color-found"), width: 1.8, dash: [8, 5], points: { show: false }, spanGaps: true },
-        { stroke: ink, width: 1.5, dash: [2, 4], points: { show: false }, spanGaps: true }],
+        { stroke: css("--color-ink"), width: 1.5, dash: [2, 4], points: { show: false }, spanGaps: true }],
       hooks: { draw: [marks] },
     }, data, box);
     box.querySelector(".u-over").addEventListener("click", (e) => {
@@ -59,39 +53,16 @@ function start() {
       move(Math.max(0, x).toFixed(1));
     });
   }
+  // A column's own readings: rows of other instruments do not break its line, gaps do.
+  function own(column) {
+    const at = [], values = [];
+    for (let i = 0; column && i < t.length; i++) if (column[i] !== null || cols.every((c) => c[i] === null)) { at.push(t[i]); values.push(column[i]); }
+    return [at, values];
+  }
   function marks(u) {
     if (!view) return;
-    const c = u.ctx, k = devicePixelRatio;
-    const line = (x, words, colour, row) => {
-      const px = u.valToPos(x, "x", true);
-      c.save();
-      c.strokeStyle = c.fillStyle = colour;
-      c.lineWidth = 1.5 * k;
-      c.setLineDash([]);
-      c.textAlign = "left";
-      c.textBaseline = "alphabetic";
-      c.beginPath();
-      c.moveTo(px, u.bbox.top);
-      c.lineTo(px, u.bbox.top + u.bbox.height);
-      c.stroke();
-      c.font = `500 ${14 * k}px Text, sans-serif`;
-      const w = c.measureText(words).width;
-      c.fillText(words, Math.min(px + 5 * k, u.bbox.left + u.bbox.width - w), u.bbox.top + (14 + 16 * row) * k);
-      c.restore();
-    };
-    if (view.shut && view.leg) line(view.moved || view.from, view.moved ? "start, moved" : "shut off", css("--color-ink"), 0);
-    (view.marks || []).forEach((m, i) => line(m.t_s, m.text, css("--color-second"), 1 + (i % 3)));
-    for (const g of view.gaps || []) {
-      const a = u.valToPos(g.from_s, "x", true), b = u.valToPos(g.to_s, "x", true);
-      c.save();
-      c.fillStyle = css("--color-grid");
-      c.fillRect(a, u.bbox.top, b - a, u.bbox.height);
-      c.fillStyle = css("--color-ink");
-      c.textAlign = "left";
-      c.font = `500 ${14 * k}px Text, sans-serif`;
-      c.fillText("nothing read", a + 4 * k, u.bbox.top + u.bbox.height - 8 * k);
-      c.restore();
-    }
+    if (view.shut && view.leg) line(u, view.moved || view.from, view.moved ? "start, moved" : "shut off", css("--color-ink"), 0);
+    notes(u, view.marks, view.gaps);
   }
   new ResizeObserver(() => { dirty = true; }).observe($("trace"));
   new MutationObserver(() => { if (plot) { plot.destroy(); plot = null; } dirty = true; }).observe(document.documentElement, { attributeFilter: ["data-scheme"] });
@@ -159,6 +130,7 @@ function start() {
       b.append(Object.assign(document.createElement("small"), { textContent: `${c.name}, ${c.by}` }), Object.assign(document.createElement("span"), { className: "fig", textContent: "—" }));
       b.addEventListener("click", () => {
         shown = i;
+        if (plot) { plot.destroy(); plot = null; }
         dirty = true;
         for (const [k, x] of [...$("others").children].entries()) x.setAttribute("aria-pressed", String(k === i));
       });
@@ -168,14 +140,7 @@ function start() {
   }
   // What a hand marks while a stretch is read: the space bar puts the first one down.
   function taps() {
-    // While something is heard or felt, the space bar marks it whatever was clicked last.
-  document.addEventListener("keydown", (e) => {
-    if (e.key !== " " || !tapping() || /INPUT|TEXTAREA|SELECT/.test(e.target.tagName)) return;
-    e.preventDefault();
-    e.stopImmediatePropagation();
-    if (!e.repeat) send({ do: "mark", tap: view.taps[0].key }, null);
-  }, { capture: true });
-  for (const b of document.querySelectorAll("[data-tap]")) b.hidden = !tapping();
+    for (const b of document.querySelectorAll("[data-tap]")) b.hidden = !tapping();
     const space = $("main").querySelector("kbd");
     space.textContent = tapping() ? "e" : "space";
     $("main").dataset.key = tapping() ? "e" : " ";

@@ -1,14 +1,10 @@
 // A run looked at again, at any speed: its readings, and what the test's own code made of them.
 import uPlot from "uplot";
 import { clock, figure } from "./follow.js";
+import { axis, css, line, notes } from "./trace.js";
 
 const root = document.querySelector("[data-replay]");
 const $ = (name) => document.querySelector(`[data-${name}]`);
-const probe = document.createElement("i");
-probe.hidden = true;
-document.body.append(probe);
-const css = (name) => { probe.style.color = `var(${name})`; return getComputedStyle(probe).color; };
-
 if (root) load(root.dataset.replay);
 
 async function load(id) {
@@ -62,38 +58,13 @@ async function load(id) {
     const height = Math.max(200, Math.min(340, window.innerHeight - 480));
     if (plot && !anew && plot.width === box.clientWidth && plot.height === height) return;
     if (plot) plot.destroy();
-    const ink = css("--color-ink"), grid = css("--color-grid");
-    const axis = { stroke: ink, font: "14px Figures, monospace", grid: { stroke: grid, width: 1 }, ticks: { stroke: grid, width: 1 } };
-    plot = new uPlot({ width: box.clientWidth, height, legend: { show: false }, cursor: { show: false }, padding: [8, 8, 0, 0], scales: { x: { time: false } }, axes: [{ ...axis, size: 34 }, { ...axis, size: 52 }],
+    plot = new uPlot({ width: box.clientWidth, height, legend: { show: false }, cursor: { show: false }, padding: [8, 8, 0, 0], scales: { x: { time: false } }, axes: [{ ...axis(), size: 34 }, { ...axis(), size: 52 }],
       series: [{}, { stroke: css("--color-measured"), width: 1.6, points: { show: false }, spanGaps: true }], hooks: { draw: [overlay] } }, [run.t, c.read], box);
     box.querySelector(".u-over").addEventListener("click", (e) => { at = Math.min(Math.max(plot.posToVal(e.offsetX, "x"), 0), end); show(); });
   }
   function overlay(u) {
-    const k = devicePixelRatio, c = u.ctx;
-    const line = (x, words, colour, row) => {
-      const px = u.valToPos(x, "x", true);
-      c.save();
-      c.strokeStyle = c.fillStyle = colour;
-      c.lineWidth = 1.5 * k;
-      c.beginPath();
-      c.moveTo(px, u.bbox.top);
-      c.lineTo(px, u.bbox.top + u.bbox.height);
-      c.stroke();
-      c.font = `500 ${14 * k}px Text, sans-serif`;
-      c.textAlign = "left";
-      const w = c.measureText(words).width;
-      c.fillText(words, Math.min(px + 5 * k, u.bbox.left + u.bbox.width - w), u.bbox.top + (14 + 16 * row) * k);
-      c.restore();
-    };
-    (run.marks || []).forEach((m, i) => line(m.t_s, m.text, css("--color-second"), 1 + (i % 3)));
-    for (const g of run.gaps || []) {
-      const a = u.valToPos(g.from_s, "x", true), b = u.valToPos(g.to_s, "x", true);
-      c.save();
-      c.fillStyle = css("--color-grid");
-      c.fillRect(a, u.bbox.top, b - a, u.bbox.height);
-      c.restore();
-    }
-    line(at, "", css("--color-ink"), 0);
+    notes(u, run.marks, run.gaps);
+    line(u, at, "", css("--color-ink"), 0);
   }
   function play(on) {
     playing = on;
