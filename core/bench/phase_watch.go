@@ -178,19 +178,24 @@ func (w *phaseWatch) Told() Told {
 			continue
 		}
 		if v, ok := r.of(func(col int) (float64, bool) { return w.over(col, r.From) }); ok {
-			out.Readings[key] = Num(told(v))
+			out.Readings[key] = Num(told(v, math.Abs(r.in[0].factor)*w.cols[r.cols[0]].Resolution))
 		}
 	}
 	return out
 }
 
-// told is a figure with as many digits as can mean anything: a mean of what was read.
-func told(v float64) float64 {
+// told is a mean of what was read with as many digits as can mean anything: to a tenth of the
+// step in which the instrument shows it, and without one four.
+func told(v, step float64) float64 {
 	if v == 0 || math.IsInf(v, 0) {
 		return v
 	}
-	k := math.Pow(10, 3-math.Floor(math.Log10(math.Abs(v))))
-	return math.Round(v*k) / k
+	digits := 3 - math.Floor(math.Log10(math.Abs(v)))
+	if step > 0 {
+		digits = math.Min(digits, 1-math.Floor(math.Log10(step)+1e-9))
+	}
+	k := math.Pow(10, digits)
+	return math.Round(v*k)/k + 0 // no minus before a nought
 }
 
 // over is the figure of a column at the end of the stretch, a minute before it, or its lowest.

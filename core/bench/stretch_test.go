@@ -193,6 +193,16 @@ func TestPhaseFigures(t *testing.T) {
 	})
 }
 
+// A figure has the digits that its instrument's step gives a mean, and no more than four.
+func TestFiguresAreRounded(t *testing.T) {
+	for _, c := range []struct{ read, step, want float64 }{{-4281.3712, 0, -17.19}, {0.2541, 2.49, 0.001}, {1234.5678, 2.49, 4.956}, {1234.5678, 25, 4.96}} {
+		told, _ := watch(t, bench.CrankcaseManometer, "phase-1", record.Channels{{Key: "pressure", Unit: "Pa", Resolution: c.step}}, func(float64) []float64 { return []float64{c.read} }, 30)
+		if got, ok := told.Readings.Mean("idle"); !ok || math.Abs(got-c.want) > 1e-9 {
+			t.Errorf("%g Pa in steps of %g are %g inH2O, want %g", c.read, c.step, got, c.want)
+		}
+	}
+}
+
 // Strokes that were felt are counted, and the last pause is theirs; a click is a yes.
 func TestTallies(t *testing.T) {
 	k := bench.Known{Works: canAll}
