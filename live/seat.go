@@ -219,19 +219,22 @@ func (s *seat) unpermitted(v instrument.Value) string {
 	case -p > 1.02*arch.MaxVacPa && arch.MaxVacPa > 0:
 		warn = fmt.Sprintf("Below the %.1f inH2O of vacuum this tank is permitted", arch.MaxVacPa/units.InH2O)
 	}
-	can := slices.ContainsFunc(b.seats, func(s *seat) bool {
-		return s.gauge != nil && (s.about.Can(instrument.Open) || s.about.Can(instrument.Valve))
-	})
+	can := func(command string) bool {
+		return slices.ContainsFunc(b.seats, func(s *seat) bool { return s.gauge != nil && s.about.Can(command) })
+	}
 	if warn == "" {
 		b.relieved = false
 		return ""
 	}
-	if !can {
+	if !can(instrument.Open) && !can(instrument.Valve) {
 		return warn + ": open the rig now."
 	}
 	if !b.relieved {
 		b.relieved = true
 		b.hub.wg.Go(func() { b.rest(nil) })
+	}
+	if !can(instrument.Open) {
+		return warn + ": the valves have been let go. See that they are."
 	}
 	return warn + ": the rig has been told to open. See that it does."
 }
@@ -271,7 +274,7 @@ func (s *seat) at(r instrument.Reading) float64 {
 // have been measured.
 func (s *seat) within() float64 {
 	if s.lead() {
-		return 0
+		return s.pushed
 	}
 	return s.align.late + s.bench.seats[0].align.late + (s.last.Within+s.bench.seats[0].last.Within)/2 + s.pushed
 }

@@ -38,7 +38,7 @@ type leg struct {
 	gaps    int // gaps on disk as they are now
 	resumed bool
 	ending  bool
-	leadAt  float64 // s, of the first instrument's last reading
+	leadAt  float64 // s, of the first instrument's last reading, by its clock
 	read    bool    // there was one
 	over    bool    // beyond the range now
 	fault   string  // why the first instrument measures nothing now
@@ -58,20 +58,17 @@ func (l *leg) add(s *seat, r instrument.Reading) *ending {
 			l.gap(record.Gap{From: l.leadAt, To: t, Why: l.why()})
 			b.changed()
 		}
-		if last := l.log.Last(); t <= last { // another instrument's reading was put before it
-			t = last + leastStep
-		}
-		l.leadAt, l.read = t, true
+		l.leadAt, l.read = t, true // by its own clock: several may come at once, and none is lost
 		l.resumed, l.over, l.fault = false, false, ""
 	} else {
 		if !l.read || t <= 0 {
 			return nil // nothing is read without the first
 		}
-		if last := l.log.Last(); t <= last {
-			s.pushed = math.Max(s.pushed, last+leastStep-t)
-			t = last + leastStep
-		}
 		l.back(s, t)
+	}
+	if last := l.log.Last(); t <= last { // another instrument's reading came before it
+		s.pushed = math.Max(s.pushed, last+leastStep-t)
+		t = last + leastStep
 	}
 	if l.stretch.Every > 0 && s.keptAt > 0 && t-s.keptAt < l.stretch.Every {
 		return nil
