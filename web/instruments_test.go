@@ -41,10 +41,10 @@ func (b *browser) shows(page, want string) {
 	}
 }
 
-// board prints 1000 Pa and 20 °C for as long as the test lasts.
+// board prints 1002 Pa and 20 °C for as long as the test lasts.
 func board(t *testing.T) (*standin.Printer, string) {
 	p := &standin.Printer{Unit: "inH2O", Separator: ","}
-	r := instrument.Reading{Values: []instrument.Value{{Channel: instrument.PressureKey, Value: 1000}, {Channel: instrument.WallKey, Value: 293.15}}}
+	r := instrument.Reading{Values: []instrument.Value{{Channel: instrument.PressureKey, Value: 1002}, {Channel: instrument.WallKey, Value: 293.15}}}
 	return p, beside(t, func(ctx context.Context, l net.Listener) error {
 		go func() {
 			for ctx.Err() == nil {
@@ -65,7 +65,7 @@ func TestSetUpALineOfNumbers(t *testing.T) {
 	if code != 200 || !strings.HasPrefix(page, "/instruments/") || !strings.Contains(body, "quantity-0") {
 		t.Fatalf("%d at %s", code, page)
 	}
-	b.shows(page, "4.015,20.00")
+	b.shows(page, "4.023,20.00")
 	b.shows(page, "obody has said yet")
 	set := func(kv ...string) url.Values {
 		return b.fill(page, append([]string{"separator", "comma", "name", "board", "quantity-0", "pressure", "unit-0", "inH2O", "low-0", "-20", "high-0", "20", "resolution-0", "0,001",
@@ -89,7 +89,7 @@ func TestSetUpALineOfNumbers(t *testing.T) {
 	if code, _, at := b.post(page, set()); code != 200 || at != page {
 		t.Fatalf("%d at %s", code, at)
 	}
-	b.shows(page, "4.01 inH2O</span>")
+	b.shows(page, "4.02 inH2O</span>")
 	b.shows(page, "1.00 kPa</small>")
 	b.shows("/instruments", "past the date of its calibration")
 	for end := time.Now().Add(hangs); ; { // a zero is a mean: it waits until some readings are there
