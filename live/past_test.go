@@ -1,6 +1,7 @@
 package live_test
 
 import (
+	"context"
 	"strings"
 	"testing"
 	"time"
@@ -8,6 +9,7 @@ import (
 	"wexter/casework"
 	"wexter/core/record"
 	"wexter/instrument"
+	"wexter/live"
 )
 
 // What was measured with an instrument past its date says so: on the bench, and on the result,
@@ -67,6 +69,32 @@ func TestHoldPastItsDate(t *testing.T) {
 		sum, _ := x.result(t).Test.Summary()
 		if said := strings.Join(sum.Warnings, " "); !strings.Contains(said, "was to be calibrated by 1999-06-30, and was past its date") {
 			t.Errorf("%q", sum.Warnings)
+		}
+	})
+}
+
+// Who asks for an instrument as it was spoken to before does not keep it so for the others.
+func TestHowItIsSpokenToIsNew(t *testing.T) {
+	gauge := newFake("board", 100*time.Millisecond, "pressure", "Pa")
+	gauge.gives = func(*fake, float64) []instrument.Value { return []instrument.Value{value("pressure", 100)} }
+	onBench(t, "crankcase-manometer", []seated{{gauge, []string{"pressure"}, record.Module}}, func(t *testing.T, x *engine) {
+		var with []string
+		hub := live.New(x.Shop, func(_ context.Context, d record.Device) (instrument.Instrument, error) {
+			with = append(with, d.Settings.Lines.Separator)
+			return fakeConn{gauge}, nil
+		})
+		t.Cleanup(func() { hub.Close() })
+		d := record.Device{ID: "d", Kind: record.Module, Driver: record.NumberLines, Address: "127.0.0.1:4199"}
+		now := d
+		now.Settings.Lines.Separator = "comma"
+		for _, asked := range []record.Device{now, d, now, now} {
+			if _, err := hub.Watch(asked); err != nil {
+				t.Fatal(err)
+			}
+			time.Sleep(time.Second)
+		}
+		if got := strings.Join(with, " "); got != "comma  comma" {
+			t.Errorf("spoken to with %q", got)
 		}
 	})
 }

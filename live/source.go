@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"log/slog"
+	"reflect"
 	"slices"
 	"sync"
 	"time"
@@ -110,6 +111,11 @@ func (h *Hub) Let(d record.Device) error {
 	return nil
 }
 
+// spoken is how an instrument is spoken to.
+func spoken(d record.Device) []any {
+	return []any{d.Driver, d.Baud, d.Settings.Lines, d.Settings.Modbus}
+}
+
 func sourceKey(d record.Device) string { return string(d.Kind) + " " + d.Address }
 
 // source is the one of an instrument; it is opened when nobody has.
@@ -123,8 +129,12 @@ func (h *Hub) source(d record.Device) (*source, error) {
 	if s := h.sources[key]; s != nil {
 		s.mu.Lock()
 		s.looked = time.Now()
+		stale := len(s.seats) == 0 && !reflect.DeepEqual(spoken(s.device), spoken(d))
 		s.mu.Unlock()
-		return s, nil
+		if !stale {
+			return s, nil
+		}
+		s.cancel() // it is spoken to in another way since: whoever asked just before had not heard of it
 	}
 	ctx, cancel := context.WithCancel(h.ctx)
 	s := &source{hub: h, device: d, cancel: cancel, status: Looking, looked: time.Now(), last: map[string]instrument.Value{}, recent: map[string][]float64{}}
