@@ -81,7 +81,7 @@ func wait(ctx context.Context, d time.Duration) error {
 	}
 }
 
-// About says what the fake is.
+// Do keeps what the fake is told, and when that runs out.
 func (f *fake) Do(_ context.Context, c instrument.Command) error {
 	f.mu.Lock()
 	defer f.mu.Unlock()
@@ -133,7 +133,7 @@ type seated struct {
 	kind  record.DeviceKind
 }
 
-// bench runs a test of an engine on the clock that it owns.
+// onBench runs a test of an engine on the clock that it owns.
 func onBench(t *testing.T, test string, seats []seated, f func(t *testing.T, x *engine)) {
 	t.Helper()
 	ingest.Book()
@@ -337,12 +337,11 @@ func tank(clock float64) *fake {
 	return f
 }
 
-// energised are the valves that stand commanded now.
+// energised reports whether a valve stands commanded now.
 func (f *fake) energised() bool {
 	f.mu.Lock()
 	defer f.mu.Unlock()
-	v := f.gives(f, f.since())[0].Value
-	_ = v
+	f.gives(f, f.since()) // what runs out meanwhile has
 	stand := map[string]float64{}
 	for _, c := range f.told {
 		stand[c.Words] = c.Target
