@@ -184,6 +184,9 @@ func (s *server) wants(ctx context.Context, l casework.LiveTest) (out []wantView
 			if has == record.GivesNot {
 				continue
 			}
+			if has == record.MayGive { // it is asked now: whoever loads the page again sees only what fits
+				_, _ = s.hub.Watch(d)
+			}
 			o := seatOption{Device: d, Past: d.Past(s.shop.Now()), May: has == record.MayGive}
 			if i := slices.IndexFunc(l.Test.Seats, func(x record.Seat) bool { return x.Want == w.Key && x.Device == d.ID }); i >= 0 {
 				chosen = len(v.Options)
