@@ -19,6 +19,7 @@ import (
 
 	"wexter/casework"
 	"wexter/core/bench"
+	"wexter/core/calendar"
 	"wexter/core/obd"
 	"wexter/core/record"
 	"wexter/core/sim"
@@ -165,6 +166,12 @@ func (f *filler) open(n casework.NewCase) string {
 }
 
 func (f *filler) day(ahead int) string { return f.now.AddDate(0, 0, ahead).Format(time.DateOnly) }
+
+// workday is a day on which the shop works: what a case has to be ready for leaves it the
+// same work whatever day and hour the demo begins at.
+func (f *filler) workday(ahead int) string {
+	return calendar.Usual().AddDays(f.now, ahead).Format(time.DateOnly)
+}
 
 func (f *filler) later(hours float64) *time.Time {
 	t := f.now.Add(time.Duration(hours * float64(time.Hour)))
@@ -345,7 +352,7 @@ func OpenCar(ctx context.Context, s *casework.Shop, key string) (id, number stri
 func (f *filler) axle() {
 	f.at(3, 20)
 	n := tern()
-	n.Plate, n.Who, n.Deadline = "SQ 114 K", "MK", f.day(11)
+	n.Plate, n.Who, n.Deadline = "SQ 114 K", "MK", f.workday(8)
 	id := f.open(n)
 	f.told(id, record.SeenContext, "axle-work")
 	f.at(3, 5)
@@ -378,7 +385,7 @@ func (f *filler) axle() {
 func (f *filler) sweeper() {
 	f.at(50, 0)
 	id := f.open(casework.NewCase{Plate: "SWEEP 2", Make: "Ostrel", Model: "Packer", Year: 2016, OdometerKM: 40120, TankL: 70, Metering: "map", Archetype: "pressure-pump", Engine: "na-map", Boost: "no-boost", Crankcase: "regulator", Recirculation: "no-egr",
-		Complaint: "Smells of fuel after washing down.", Circumstances: "Warm days, tank full.", RecentWork: "Brush arm bearing.", Who: "JT", Deadline: f.day(1), Codes: "P0455 P0442"})
+		Complaint: "Smells of fuel after washing down.", Circumstances: "Warm days, tank full.", RecentWork: "Brush arm bearing.", Who: "JT", Deadline: f.workday(1), Codes: "P0455 P0442"})
 	f.at(49, 10)
 	f.hold(id, "", "sweeper")
 	f.at(48, 50)
@@ -395,7 +402,7 @@ func (f *filler) sweeper() {
 func (f *filler) purge() {
 	f.at(28, 0)
 	id := f.open(casework.NewCase{Plate: "SQ 087 B", Make: "Quillane", Model: "Marl", Year: 2020, OdometerKM: 33005, TankL: 55, Metering: "maf", Archetype: "eonv-switch-remote", Engine: "turbo-petrol", Boost: "charged-line", Crankcase: "regulator-turbo", Recirculation: "egr-motor-temperature",
-		Complaint: "Failed its inspection for the lamp.", Circumstances: "Always.", RecentWork: "Starter, spring.", Who: "MK", Deadline: f.day(4), Codes: "P0442"})
+		Complaint: "Failed its inspection for the lamp.", Circumstances: "Always.", RecentWork: "Starter, spring.", Who: "MK", Deadline: f.workday(4), Codes: "P0442"})
 	f.at(27, 40)
 	f.scan(id, unit{stored: []string{"P0442"}, permanent: []string{"P0442"}, live: map[byte]float64{0x06: 0.8, 0x07: 2.3, 0x2F: 40, 0x30: 18, 0x31: 402}})
 	f.at(27, 30)
@@ -425,7 +432,7 @@ func (f *filler) purge() {
 func (f *filler) undecided() {
 	f.at(5, 0)
 	id := f.open(casework.NewCase{Plate: "SQ 075 H", Make: "Ostrel", Model: "Hod", Year: 2017, OdometerKM: 120400, TankL: 80, Metering: "maf", Archetype: "pump-current", Engine: "na-maf", Boost: "no-boost", Crankcase: "fixed-valve", Recirculation: "egr-vacuum",
-		Complaint: "Lamp comes and goes.", Circumstances: "Cold mornings.", Who: "AR", Deadline: f.day(2), Codes: "P0456"})
+		Complaint: "Lamp comes and goes.", Circumstances: "Cold mornings.", Who: "AR", Deadline: f.workday(3), Codes: "P0456"})
 	f.at(4, 10)
 	f.told(id, record.SeenSign, "comes-and-goes")
 	f.hold(id, "", "undecided")

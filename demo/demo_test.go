@@ -137,6 +137,44 @@ func TestCarsBelongToCases(t *testing.T) {
 	}
 }
 
+// Whatever the day and the hour the demo begins at, one car will miss its inspection, and the
+// others have time to spare.
+func TestOneCarMissesItsInspection(t *testing.T) {
+	for _, at := range []string{"2026-11-30 15:30", "2026-12-04 16:50", "2026-12-05 22:00", "2026-12-02 03:00"} {
+		t.Run(at, func(t *testing.T) {
+			t.Parallel()
+			now, err := time.ParseInLocation("2006-01-02 15:04", at, time.Local)
+			if err != nil {
+				t.Fatal(err)
+			}
+			ctx := context.Background()
+			db, err := store.Open(filepath.Join(t.TempDir(), "demo.db"))
+			if err != nil {
+				t.Fatal(err)
+			}
+			defer db.Close()
+			s := &casework.Shop{DB: db, Book: ingest.Book(), Now: func() time.Time { return now }}
+			if err := demo.Fill(ctx, s); err != nil {
+				t.Fatal(err)
+			}
+			rows, err := s.Slate(ctx)
+			if err != nil {
+				t.Fatal(err)
+			}
+			var misses []string
+			for _, r := range rows {
+				t.Log(r.Case.Number, r.Due.Slack)
+				if r.Due.Misses() {
+					misses = append(misses, r.Case.Number)
+				}
+			}
+			if !slices.Equal(misses, []string{"SQ-103"}) {
+				t.Errorf("these will miss their inspection: %v", misses)
+			}
+		})
+	}
+}
+
 // A shop without cars gets one demo car, however often it is asked for; a closed one is
 // followed by another.
 func TestOneDemoCar(t *testing.T) {
