@@ -230,11 +230,16 @@ export async function press(page, selector) {
 // hold keeps a button down until what it does has been done: what charges wants that.
 export async function hold(page, selector) {
   await page.waitForSelector("[data-live]:not([data-quiet])"); // two seconds after the last charge
-  const done = page.waitForResponse((r) => r.request().method() === "POST");
-  await page.locator(selector).hover();
-  await page.mouse.down();
-  await done;
-  await page.mouse.up();
+  const done = page.waitForResponse((r) => r.request().method() === "POST").then(() => true);
+  done.catch(() => {}); // said by what is awaited below
+  for (let did = false; !did; await page.mouse.up()) {
+    // What comes in late moves a page: as a hand would, press again what was missed or slipped away.
+    await page.locator(selector).hover();
+    await page.mouse.down();
+    if (!await page.evaluate(() => Boolean(document.querySelector("[data-holding], [data-quiet]")))) continue;
+    const slipped = page.waitForSelector("[data-next]:has-text('Hold the button down')").then(() => false, () => false);
+    did = await Promise.race([done, slipped]);
+  }
 }
 
 export async function begin(page, label) {

@@ -156,9 +156,9 @@ function start() {
   let stepsShown = "";
   function steps(v) {
     const key = JSON.stringify([v.steps, v.leg]);
-    if (key === stepsShown) return;
-    stepsShown = key;
     const list = $("steps");
+    if (key === stepsShown || list.querySelector("[data-holding]")) return; // a button held down stays until it is let go
+    stepsShown = key;
     const focused = document.activeElement && list.contains(document.activeElement) ? document.activeElement.dataset.step : "";
     list.replaceChildren(...v.steps.map((s, i) => {
       const li = document.createElement("li");
