@@ -270,6 +270,7 @@ function start() {
     const go = async () => {
       off();
       armed = null;
+      hint(view ? view.next : "");
       if (root.dataset.quiet !== undefined) { hint("A moment: the rig was told to charge just now. Press again in two seconds."); return; }
       if (!await sealed()) return;
       root.dataset.quiet = "";
@@ -280,6 +281,7 @@ function start() {
       fired = false;
       if (!needed() || e.button) return;
       button.setAttribute("data-holding", "");
+      hint("Keep holding.");
       timer = setTimeout(() => { fired = true; go(); }, heldFor);
     });
     for (const type of ["pointerup", "pointerleave", "pointercancel"]) button.addEventListener(type, () => { if (timer) { off(); hint(`Hold the button down: it ${view && view.holds ? "charges the car" : "charges or moves something on the car"}.`); } });
