@@ -20,6 +20,18 @@ func (s *Shop) Archetype(v record.Vehicle) (knowledge.Archetype, bool) {
 	return s.Book.Archetype(cmp.Or(v.Archetype, c.Vapour))
 }
 
+// Permitted is a car's archetype, permitted no more pressure than any source states of this
+// very car.
+func (s *Shop) Permitted(ctx context.Context, v record.Vehicle) (knowledge.Archetype, error) {
+	return s.permittedTo(s.DB.Read(ctx), v)
+}
+
+func (s *Shop) permittedTo(tx store.Tx, v record.Vehicle) (knowledge.Archetype, error) {
+	a, _ := s.Archetype(v)
+	stated, err := store.OfVehicle[record.CarValue](tx, v.ID)
+	return evidence.Permitted(a, stated), err
+}
+
 // Arrived notes that the car of a case that was opened before it came is here.
 func (s *Shop) Arrived(ctx context.Context, key, id string) error {
 	_, err := s.do(ctx, key, func(tx store.Tx) (string, error) {

@@ -52,7 +52,9 @@ func (s *Shop) LiveTest(ctx context.Context, id string) (LiveTest, error) {
 	if l.car, err = s.carOf(tx, v); err != nil && !l.Holds() { // a hold is one whatever the car is joined of
 		return LiveTest{}, err
 	}
-	l.Arch, _ = s.Archetype(v)
+	if l.Arch, err = s.permittedTo(tx, v); err != nil {
+		return LiveTest{}, err
+	}
 	e, ok := s.Book.Test(t.Key)
 	if !ok {
 		return LiveTest{}, problem("test", "The Book has no test %q any more.", t.Key)

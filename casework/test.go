@@ -230,7 +230,10 @@ func (s *Shop) permitted(tx store.Tx, t record.Test, x span) error {
 	if err != nil {
 		return err
 	}
-	a, _ := s.Archetype(v)
+	a, err := s.permittedTo(tx, v)
+	if err != nil {
+		return err
+	}
 	both := func(p float64) string {
 		return fmt.Sprintf("%.1f inH2O (%.2f kPa)", p/units.InH2O, p/1e3)
 	}

@@ -2,14 +2,57 @@ package casework_test
 
 import (
 	"bytes"
+	"math"
 	"strings"
 	"testing"
 
 	"wexter/casework"
 	"wexter/core/bench"
 	"wexter/core/record"
+	"wexter/core/units"
 	"wexter/evidence"
 )
+
+// The least that a source states of a car bounds its bench, whether a trace is read live or
+// handed in; a source that permits more does not raise what protects the tank.
+func TestMostPermittedBoundsTheBench(t *testing.T) {
+	s := shop(t)
+	id, err := s.OpenCase(ctx, "", car("SQ 702"))
+	must(t, err)
+	test, err := s.StartTest(ctx, "", id, "")
+	must(t, err)
+	most := func() float64 {
+		l, err := s.LiveTest(ctx, test)
+		must(t, err)
+		return l.Arch.MaxPa / units.InH2O
+	}
+	usual := most()
+	state := func(said string) {
+		must(t, s.AddValue(ctx, "", id, casework.NewValue{What: evidence.MostPermitted, Said: said, Source: "Tanks, Quay Publishing, 2018"}))
+	}
+	state("40 inH2O")
+	if got := most(); got != usual {
+		t.Errorf("a source raised it from %.1f to %.1f inH2O", usual, got)
+	}
+	state("14 inH2O")
+	state("2.5 to 3 kPa")
+	if got, want := most(), 3000/units.InH2O; math.Abs(got-want) > 1e-9 {
+		t.Errorf("%.2f inH2O, wanted %.2f", got, want)
+	}
+	l, err := s.LiveTest(ctx, test)
+	must(t, err)
+	if got := l.ChargeTo(record.RunHold); math.Abs(got-0.8*3000) > 1e-6 {
+		t.Errorf("it would be charged to %.0f Pa", got)
+	}
+	f, err := s.Load(ctx, id)
+	must(t, err)
+	vs, err := s.Values(ctx, f.Vehicle)
+	must(t, err)
+	must(t, s.Stamp(ctx, "", id, casework.Entry{Kind: record.ValueEntry, ID: vs[0].Stated[2].ID}, casework.Strike))
+	if got := most(); math.Abs(got-14) > 1e-9 {
+		t.Errorf("struck out, it still bounds: %.2f inH2O", got)
+	}
+}
 
 // Two books in two units and what was measured on the car stand beside each other, over
 // all its cases; nothing is averaged and nothing is dropped.

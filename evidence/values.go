@@ -30,6 +30,23 @@ const (
 	MostPermitted = "most-permitted"
 )
 
+// permittedUnit is the unit in which the most permitted pressure is compared.
+const permittedUnit = "inH2O"
+
+// Permitted lowers the pressure that an archetype is permitted to the least that a source
+// states of a car. No source raises it: what an archetype is permitted protects the tank.
+func Permitted(a knowledge.Archetype, stated []record.CarValue) knowledge.Archetype {
+	for _, x := range stated {
+		if x.What != MostPermitted || x.Struck() {
+			continue
+		}
+		if spec, err := ingest.ReadSpec(x.Said, permittedUnit); err == nil && spec.High > 0 {
+			a.MaxPa = math.Min(a.MaxPa, units.Must(permittedUnit, units.Pressure).ToSI(spec.High))
+		}
+	}
+	return a
+}
+
 // Quantities lists what values can be stated of: what a set-up needs, then every figure
 // that a test of the Book reads.
 func Quantities(b knowledge.Book) []Quantity {
@@ -37,7 +54,7 @@ func Quantities(b knowledge.Book) []Quantity {
 		{Key: LeakLimit, Name: "Leak that the monitor must find, as an orifice", Unit: "mm"},
 		{Key: TankSize, Name: "Tank size", Unit: "L"},
 		{Key: VapourVolume, Name: "Volume under the gauge", Unit: "L"},
-		{Key: MostPermitted, Name: "Most pressure permitted", Unit: "inH2O"},
+		{Key: MostPermitted, Name: "Most pressure permitted", Unit: permittedUnit},
 	}
 	for _, t := range b.Tests {
 		f := bench.For(t)

@@ -51,8 +51,12 @@ func (b *Bench) strikeLast(ctx context.Context, runs []record.Run, key record.Ru
 	return nil
 }
 
-// Start begins a stretch. What can be worked from here is set as the stretch needs it.
+// Start begins a stretch. What can be worked from here is set as the stretch needs it. The test
+// is read again before: somebody may have written down what this car is permitted.
 func (b *Bench) Start(ctx context.Context, key record.RunKind) error {
+	if err := b.Refresh(); err != nil {
+		return err
+	}
 	return b.start(ctx, key, setUp)
 }
 

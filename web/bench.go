@@ -116,7 +116,9 @@ func (s *server) benchData(c *echo.Context, id string) (benchData, error) {
 	}
 	d := benchData{Case: f.Case, Vehicle: f.Vehicle, Units: units.Symbols(units.Pressure)}
 	d.Test, _ = f.Test(id)
-	d.Arch, _ = s.shop.Archetype(f.Vehicle)
+	if d.Arch, err = s.shop.Permitted(ctx, f.Vehicle); err != nil {
+		return benchData{}, err
+	}
 	d.Max = fmt.Sprintf("%.1f inH2O (%.1f kPa)", d.Arch.MaxPa/units.InH2O, d.Arch.MaxPa/1e3)
 	if car, err := s.shop.Car(f.Vehicle, f.Corrections); err == nil {
 		entry, set := car.Sealing(d.Test.Setup)
