@@ -38,7 +38,8 @@ type deviceView struct {
 	Speaks string // how it is spoken to, and where
 	Due    bool   // past the date of its calibration
 	Reach  reachView
-	Reads  []knowledge.Test // tests of the Book that it can read on the car at which it is, or on some car
+	Reads  []knowledge.Test // tests of the Book that it can read on the car at which it is
+	Offer  bool             // the last of those that are carried around: what they can begin is offered behind it
 }
 
 // reachView is what an instrument shows at this moment.
@@ -93,6 +94,12 @@ func (s *server) showInstruments(c *echo.Context, failed error, ask string) erro
 		for _, x := range ds {
 			*list = append(*list, s.deviceView(x))
 		}
+	}
+	if n := slices.IndexFunc(d.Modules, func(v deviceView) bool { return v.For != "" }); n != 0 && len(d.Modules) > 0 {
+		if n < 0 {
+			n = len(d.Modules)
+		}
+		d.Modules[n-1].Offer = true
 	}
 	any := record.Device{Kind: record.Module, Settings: record.DeviceSettings{Measures: quantityKeys()}}
 	d.Tests = s.readBy(any, func(knowledge.Test) bool { return true })
@@ -259,10 +266,12 @@ func shownOf(c instrument.Channel, x instrument.Value) shownView {
 		v.Text = strings.TrimSpace(over + units.Digits(x.Value, 4) + " " + c.Unit)
 		return v
 	}
-	bay := q.BayUnit()
-	v.Text = over + units.Fixed(x.Value, kind, bay, 2)
+	column := record.RunChannel{Key: c.Key, Unit: c.Unit, Resolution: c.Resolution}
+	bay, to := bench.InBay(column)
+	digits := bench.Digits(column, to)
+	v.Text = over + units.Fixed(x.Value, kind, bay, digits)
 	if kind == units.Pressure || kind == units.Temperature {
-		v.Second = units.Fixed(x.Value, kind, units.Second(bay, kind), 2)
+		v.Second = units.Fixed(x.Value, kind, units.Second(bay, kind), digits)
 	}
 	return v
 }

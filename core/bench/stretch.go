@@ -177,7 +177,10 @@ func (t Test) Stretches(k Known) []Stretch {
 		}
 		s.Name = strings.Join(words, ", ")
 		if s.Name == "" {
-			s.Name = "Go on"
+			s.Name = "Wait"
+			if len(p.Read) > 0 {
+				s.Name = "Wait and read"
+			}
 		}
 		s.Detail = p.WaitWords()
 		s.Before = s.Name + "."

@@ -17,9 +17,23 @@ if (root) {
       return line;
     }), ...[r.said, r.lost].filter(Boolean).map((words) => p(words, true)));
     const facts = row.querySelector("[data-facts]");
+    if ("unknown" in row.dataset && r.facts.length) known(row);
     if (facts) facts.replaceChildren(...r.facts.map((words) => bit("small", "block", words)));
     const seen = row.querySelector("[data-seen]");
     if (seen) seen.textContent = r.seen.join("\n");
+  }
+  // What an instrument can begin is known when it has said what it measures.
+  let asked = 0;
+  function known(row) {
+    delete row.dataset.unknown;
+    clearTimeout(asked);
+    asked = setTimeout(async () => {
+      const page = new DOMParser().parseFromString(await (await fetch(location.href)).text(), "text/html");
+      for (const to of root.querySelectorAll("[data-device] [data-begins]")) {
+        const from = page.querySelector(`[data-device="${CSS.escape(to.closest("[data-device]").dataset.device)}"] [data-begins]`);
+        if (from && !to.contains(document.activeElement) && !to.querySelector("form")) to.replaceChildren(...from.childNodes);
+      }
+    }, 600);
   }
   // A quantity brings the unit of the bay along where none was typed.
   root.addEventListener("change", (e) => {

@@ -14,6 +14,7 @@ function start() {
   let drives = false;
   let run = "";
   let t = [], cols = []; // of the stretch: times, and a list of each column
+  let before = null; // the trace before this one
   let shown = 0; // the column that is drawn
   let limit = null, fit = null;
   let bellSeen = -1;
@@ -29,7 +30,7 @@ function start() {
     if (box.hidden || !box.clientWidth) return;
     const height = Math.max(200, Math.min(320, window.innerHeight - 530));
     const size = { width: box.clientWidth, height };
-    const tables = [own(cols[shown])];
+    const tables = [own(drawn())];
     tables.push(limit && shown === 0 ? [limit.t, limit.p] : [[], []], fit && shown === 0 ? [fit.t, fit.p] : [[], []]);
     const data = uPlot.join(tables);
     if (plot && plot.width === size.width && plot.height === size.height) {
@@ -53,9 +54,13 @@ function start() {
       move(Math.max(0, x).toFixed(1));
     });
   }
+  // Between legs the trace of the last one stays; one of a moment, in which something was only
+  // let go, does not take the place of the one before.
+  const lasts = (t) => t.length > 0 && t[t.length - 1] - t[0] >= 5;
+  const drawn = () => (view && !view.leg && before && before.cols.length === cols.length && !lasts(t) ? before : { t, cols });
   // A column's own readings: rows of other instruments do not break its line, gaps do.
-  function own(column) {
-    const at = [], values = [];
+  function own({ t, cols }) {
+    const at = [], values = [], column = cols[shown];
     for (let i = 0; column && i < t.length; i++) if (column[i] !== null || cols.every((c) => c[i] === null)) { at.push(t[i]); values.push(column[i]); }
     return [at, values];
   }
@@ -165,7 +170,9 @@ function start() {
       li.className = s.state;
       const dot = Object.assign(document.createElement("i"), { textContent: s.state === "done" ? "✓" : String(i + 1), ariaHidden: "true" });
       const text = document.createElement("span");
-      text.append(Object.assign(document.createElement("b"), { textContent: s.name }), Object.assign(document.createElement("small"), { textContent: s.detail }));
+      const detail = Object.assign(document.createElement("span"), { className: "detail" });
+      detail.append(Object.assign(document.createElement("small"), { textContent: s.detail }));
+      text.append(Object.assign(document.createElement("b"), { textContent: s.name }), detail);
       if (s.state === "now") li.setAttribute("aria-current", "step");
       li.append(dot, text);
       if (s.leg && !v.leg && s.state !== "next") {
@@ -175,7 +182,7 @@ function start() {
         meant(b, () => s.energises, () => send({ do: s.state === "done" ? "redo" : "start", leg: s.leg }, b));
         const both = Object.assign(document.createElement("span"), { className: "redo" });
         both.append(b);
-        li.append(both);
+        (v.holds ? li : detail).append(both);
         if (s.state === "done" && !v.holds) {
           const back = Object.assign(document.createElement("button"), { type: "button", className: "again", textContent: "take back" });
           back.setAttribute("aria-label", `take back: ${s.name}`);
@@ -202,8 +209,8 @@ function start() {
     drives = n.drives;
     if (n.view) { show(n.view); stayAwake(Boolean(n.view.leg)); } else driving();
     if (n.points) {
-      // Between legs the trace of the last one stays.
       if (n.points.run && (n.points.run !== run || n.points.from === 0)) {
+        if (lasts(t)) before = { t, cols };
         run = n.points.run; t = []; cols = n.points.c.map(() => []); limit = fit = null;
         $("trace").hidden = n.points.c.length === 0;
       }
