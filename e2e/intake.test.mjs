@@ -149,6 +149,8 @@ test("an empty shop explains itself and opens a demo car, whose instruments answ
       while (await page.locator("main", { hasText: `pressure module ${number}` }).count() === 0) await page.goto(`${own.base}/instruments`);
     };
     await listed();
+    // As soon as it has said what it measures a bench is offered with it, without another look.
+    await page.waitForSelector(`[aria-label='Start a bench with pressure module ${number}']`);
     await page.goto(`${at}/scan`);
     await page.click(`text=scan adapter ${number}`);
     await page.click("button:has-text('Read the car')");
