@@ -84,6 +84,23 @@ func (l LiveTest) Name() string {
 	return l.Entry.Name
 }
 
+// Cautions are the keys of what can hurt somebody: those of the test, of a hold those of the
+// system that is sealed.
+func (l LiveTest) Cautions() []string {
+	if l.Holds() {
+		return l.Arch.Cautions
+	}
+	return l.Entry.Cautions
+}
+
+// Unsealed is how many steps of a hold's seal list are not ticked.
+func (l LiveTest) Unsealed() int {
+	if !l.Holds() {
+		return 0
+	}
+	return max(0, len(l.Arch.Seal)-len(l.Test.Setup.Sealed))
+}
+
 // Done reports whether a stretch is in.
 func (l LiveTest) Done(key record.RunKind) bool {
 	return slices.ContainsFunc(l.Runs, func(r record.Run) bool { return r.Kind == key && r.EndedAt != nil })

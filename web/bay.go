@@ -31,13 +31,8 @@ func (s *server) bayView(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	d := bayData{ID: l.Test.ID, Number: l.Case.Number, Car: f.Vehicle.Name(), Name: l.Name()}
-	keys := l.Entry.Cautions
-	if l.Holds() {
-		d.Name, keys = "Leak-down test", l.Arch.Cautions
-		d.Open = max(0, len(l.Arch.Seal)-len(l.Test.Setup.Sealed))
-	}
-	for _, k := range keys {
+	d := bayData{ID: l.Test.ID, Number: l.Case.Number, Car: f.Vehicle.Name(), Name: l.Name(), Open: l.Unsealed()}
+	for _, k := range l.Cautions() {
 		d.Cautions = append(d.Cautions, s.shop.Book.Caution(k))
 	}
 	_, d.Seated = s.hub.Look(l.Test.ID)

@@ -114,9 +114,7 @@ func (s *server) showLive(c *echo.Context, failed error) error {
 	}
 	d := liveData{Case: f.Case, Vehicle: f.Vehicle, Name: l.Name(), ID: id, Repeat: l.Test.RepeatOf != "", Taps: l.Bench.Live.Taps, Turns: l.Test.Turns,
 		Done: "/cases/" + f.Case.ID, DoneSays: "Back to the case"}
-	keys := l.Entry.Cautions
 	if l.Holds() {
-		d.Name, keys = "Leak-down test", l.Arch.Cautions
 		d.Hold = holdOf(l)
 		if d.Repeat {
 			d.Done, d.DoneSays = d.Done+"/proof", "Back to the proof"
@@ -130,7 +128,7 @@ func (s *server) showLive(c *echo.Context, failed error) error {
 			d.Runs = append(d.Runs, ranView{r.ID, l.StretchName(r.Kind), r.Says, r.At, r.Readings})
 		}
 	}
-	for _, k := range keys {
+	for _, k := range l.Cautions() {
 		d.Cautions = append(d.Cautions, s.shop.Book.Caution(k))
 	}
 	if d.Wants, err = s.wants(ctx, l); err != nil {
@@ -147,7 +145,7 @@ func (s *server) showLive(c *echo.Context, failed error) error {
 // holdOf is what the page of a hold shows of its set-up.
 func holdOf(l casework.LiveTest) *holdSide {
 	su, arch := l.Test.Setup, l.Arch
-	h := &holdSide{Volume: "by the known orifice", Sealed: len(su.Sealed), Steps: len(arch.Seal), Open: max(0, len(arch.Seal)-len(su.Sealed)),
+	h := &holdSide{Volume: "by the known orifice", Sealed: len(su.Sealed), Steps: len(arch.Seal), Open: l.Unsealed(),
 		Max: fmt.Sprintf("%.1f inH2O (%.1f kPa)", arch.MaxPa/units.InH2O, arch.MaxPa/1e3), Gauge: chargeGauge(arch.MaxPa, arch.MaxVacPa)}
 	if su.Volume > 0 {
 		h.Volume = fmt.Sprintf("%.3g L ± %.2g %%", su.Volume*1e3, su.VolumeTolerance*100)
