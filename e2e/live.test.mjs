@@ -108,6 +108,12 @@ test("unplugged in mid-hold: a sentence, a gap, no false leak", async () => {
     await page.waitForSelector("[data-say]:has-text('no longer answers')");
     await hold(page, "button[aria-label='make: Vacuum hold']");
     await page.waitForSelector("[data-say]:has-text('is not measuring right now')");
+    // News of the bench comes in, here that somebody else drives: why it was refused stays in view.
+    const other = await shop.page();
+    await other.goto(page.url());
+    await other.click("[data-over]");
+    await page.waitForSelector("body[data-watching]");
+    assert.match(await page.textContent("[data-say]"), /is not measuring right now.* no longer answers/);
   } finally { await module.close(); }
 });
 

@@ -7,7 +7,7 @@ const root = document.querySelector("[data-bay]");
 const $ = (name) => document.querySelector(`[data-${name}]`);
 const open = Number(root.dataset.open || 0);
 const bounceFor = 800, armedFor = 8000; // ms: a second press sooner is the first one's bounce
-let view = null, drives = false, at = 0, bellSeen = -1, armed = null;
+let view = null, refused = "", nextShown = "", drives = false, at = 0, bellSeen = -1, armed = null;
 
 if (root.dataset.bay) start(root.dataset.bay);
 
@@ -15,9 +15,17 @@ function start(id) {
   const ring = bell(), speak = voice(), stayAwake = awake();
   const send = sender(id, $("sender"), "bay", complain);
 
+  // Why a press was refused stays in view until the next one, a new leg, or an instrument that
+  // measures again: news of the bench comes several times a second and would wipe it out at once.
   function complain(words) {
-    $("say").textContent = words;
-    $("say").hidden = !words;
+    refused = words;
+    tell(words);
+  }
+  function tell(words) {
+    const say = $("say");
+    say.hidden = !words;
+    if (say.textContent === words) return; // said already
+    say.textContent = words;
     speak(words);
   }
   // What the button does now, in words, and whether it wants a second press.
@@ -60,6 +68,10 @@ function start(id) {
   }, { capture: true });
 
   function show() {
+    if (armed && performance.now() >= armed.until) {
+      armed = null;
+      $("next").textContent = nextShown;
+    }
     const w = what();
     const b = $("press");
     b.disabled = !w;
@@ -70,12 +82,15 @@ function start(id) {
   function news(n) {
     drives = n.drives;
     if (n.view) {
+      if (view && (n.view.leg !== view.leg || (n.view.status === "on" && view.status !== "on"))) refused = "";
       view = n.view;
-      armed = null;
       stayAwake(Boolean(view.leg));
       const words = [view.result, view.next].filter(Boolean).join(" ");
-      $("next").textContent = words;
-      complain(view.disk || view.said || "");
+      if (words !== nextShown) {
+        $("next").textContent = nextShown = words;
+        armed = null; // it does something else now
+      }
+      tell(view.disk || [refused, view.said].filter(Boolean).join(" "));
       if (bellSeen >= 0 && view.bell > bellSeen) ring();
       bellSeen = view.bell;
       speak(words);
@@ -100,6 +115,6 @@ function start(id) {
     news,
     gone() { if (!view) location.reload(); else complain("This bench was let go."); },
     silent() { complain("Wexter does not answer. What was on disk is kept; this page goes on by itself."); $("big").textContent = "—"; },
-    back() { view = null; },
+    back() { view = null; refused = nextShown = ""; },
   });
 }

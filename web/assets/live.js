@@ -10,7 +10,7 @@ const legNames = { rig: "rig check", zero: "zero", drift: "drift leg", hold: "ho
 if (id) start();
 
 function start() {
-  let view = null;
+  let view = null, refused = "", nextShown = "";
   let drives = false;
   let run = "";
   let t = [], cols = []; // of the stretch: times, and a list of each column
@@ -76,12 +76,13 @@ function start() {
   // What the bench says.
   const tapping = () => Boolean(view && view.leg && (view.taps || []).length);
   function show(v) {
+    if (view && (v.leg !== view.leg || (v.status === "on" && view.status !== "on"))) refused = "";
     view = v;
     dirty = true;
-    const words = $("next");
-    if (words.textContent !== v.next) words.textContent = v.next;
+    const words = v.result ? `${v.result} ${v.next}` : v.next;
+    if (words !== nextShown) hint(nextShown = words); // else a hint about a press stays
     const beside = v.seats.slice(1).filter((s) => s.status !== "on" && s.said).map((s) => `${s.name}: ${s.said}`);
-    const say = v.disk || v.said || beside.join(" ");
+    const say = v.disk || [refused, v.said || beside.join(" ")].filter(Boolean).join(" ");
     const problem = $("say");
     problem.hidden = !say;
     if (problem.textContent !== say) problem.textContent = say;
@@ -102,8 +103,7 @@ function start() {
     steps(v);
     if (bellSeen >= 0 && v.bell > bellSeen) ring();
     bellSeen = v.bell;
-    if (v.result) $("next").textContent = `${v.result} ${v.next}`;
-    speak($("next").textContent);
+    speak(nextShown);
     driving();
   }
   function speak(words) { say(words); }
@@ -277,7 +277,7 @@ function start() {
     const go = async () => {
       off();
       armed = null;
-      hint(view ? view.next : "");
+      hint(nextShown);
       if (root.dataset.quiet !== undefined) { hint("A moment: the rig was told to charge just now. Press again in two seconds."); return; }
       if (!await sealed()) return;
       root.dataset.quiet = "";
@@ -309,8 +309,15 @@ function start() {
   function hint(words) { const n = $("next"); n.textContent = words; }
 
   // Pressing a button.
-  const send = sender(id, $("sender"), "bench", complain);
+  const post = sender(id, $("sender"), "bench", complain);
+  function send(what, button) {
+    refused = "";
+    return post(what, button);
+  }
+  // Why a press was refused stays in view until the next one, a new leg, or an instrument that
+  // measures again: news of the bench comes several times a second and would wipe it out at once.
   function complain(words) {
+    refused = words;
     const b = $("say");
     b.hidden = false;
     b.textContent = words;
@@ -355,6 +362,6 @@ function start() {
       complain("This bench was let go. Load the page to take a module again.");
     },
     silent() { complain("Wexter does not answer. What was on disk is kept; this page goes on by itself when it is back."); numbers(null); },
-    back() { if (view) { view = null; stepsShown = figuresShown = ""; } },
+    back() { if (view) { view = null; refused = nextShown = stepsShown = figuresShown = ""; } },
   });
 }
