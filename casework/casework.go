@@ -52,6 +52,14 @@ func Upper(s string) string {
 	return string(unicode.ToUpper(r)) + s[n:]
 }
 
+// Sentence makes one of words: it begins with a capital and ends with a stop of some kind.
+func Sentence(s string) string {
+	if s = Upper(s); s == "" || strings.ContainsAny(s[len(s)-1:], ".?!") {
+		return s
+	}
+	return s + "."
+}
+
 // Problem is a refusal in one sentence that says what is wrong and what to do.
 type Problem struct {
 	Field, Sentence string

@@ -696,3 +696,18 @@ func TestFoundByElimination(t *testing.T) {
 		t.Errorf("%+v", p.Sections)
 	}
 }
+
+func TestSentence(t *testing.T) {
+	for said, want := range map[string]string{
+		"":                     "",
+		"no reading":           "No reading.",
+		"is the key on?":       "Is the key on?",
+		"The rig is open.":     "The rig is open.",
+		"über 30 kPa":          "Über 30 kPa.",
+		"measured at 0.02 in²": "Measured at 0.02 in².",
+	} {
+		if got := casework.Sentence(said); got != want {
+			t.Errorf("%q became %q, wanted %q", said, got, want)
+		}
+	}
+}

@@ -99,7 +99,7 @@ test("unplugged in mid-hold: a sentence, a gap, no false leak", async () => {
     module.tell("replug");
     module.tell("run", "4s"); // a second more, and the leg would end: the pressure is gone
     await page.waitForSelector("[data-say]", { state: "hidden" });
-    await page.waitForSelector("[data-next]:has-text('The module measures again: the')");
+    await page.waitForSelector("[data-next]:has-text('The instrument measures again: the')");
     await page.click(main + ":has-text('Stop and keep')");
     await page.waitForSelector("[data-verdict]:has-text('Nothing was read from')");
     assert.ok(!(await page.textContent("[data-verdict]")).includes("Over the limit"));

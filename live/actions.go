@@ -130,7 +130,7 @@ func (b *Bench) mayStart(st bench.Stretch, known bool) error {
 	case b.leg != nil, b.starting: // or somebody else's press is setting the rig just now
 		return refuse("A leg is being read already; stop it first")
 	case !lead.has || lead.status != On || lead.gauge == nil:
-		return refuse("The module is not measuring right now; wait until it is")
+		return refuse("The instrument is not measuring right now; wait until it is")
 	case st.Lacks != "":
 		return refuse("%s", casework.Upper(st.Lacks))
 	}

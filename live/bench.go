@@ -140,7 +140,7 @@ func (b *Bench) takesUp(at float64) {
 		b.back = 0
 	case b.seats[0].status != On:
 		t := int(at - l.run.Origin)
-		b.back, b.result = at, fmt.Sprintf("The module measures again: the %s goes on at %d:%02d.", strings.ToLower(l.name()), t/60, t%60)
+		b.back, b.result = at, fmt.Sprintf("The instrument measures again: the %s goes on at %d:%02d.", strings.ToLower(l.name()), t/60, t%60)
 		b.changed()
 	case b.back > 0 && at-b.back > backSeconds:
 		b.back, b.result = 0, ""
@@ -203,7 +203,7 @@ func (b *Bench) end(e ending) {
 	run := l.run
 	b.mu.Unlock()
 	if err := b.hub.shop.EndRun(context.Background(), run, told.Readings); err != nil {
-		fail(casework.Upper(err.Error()) + ".")
+		fail(casework.Sentence(err.Error()))
 		return
 	}
 	words := told.Says
@@ -353,7 +353,7 @@ func (b *Bench) judge(ctx context.Context) {
 		run.Watched = run.Watched || !planned
 		est, err := t.Judge(run, log, told)
 		if err != nil {
-			e.Said = casework.Upper(err.Error()) + "."
+			e.Said = casework.Sentence(err.Error())
 		} else {
 			e.Estimate = est
 		}

@@ -26,9 +26,9 @@ func (c *clock) fits(t float64) (wrong string, turnedBack bool) {
 	default:
 		c.odd, c.doubt = t, true
 		if t < c.last {
-			return "the clock of the module went back", false
+			return "the clock of the instrument went back", false
 		}
-		return "the clock of the module jumped ahead", false
+		return "the clock of the instrument jumped ahead", false
 	}
 	c.last, c.runs, c.doubt, c.silent = t, true, false, false
 	return "", turnedBack

@@ -138,7 +138,7 @@ func (b *Bench) Rig(ctx context.Context, command string) error {
 	b.mu.Unlock()
 	switch {
 	case silent:
-		return refuse("The module does not answer")
+		return refuse("The instrument does not answer")
 	case len(orders) == 0:
 		return refuse("This rig is worked by hand")
 	case err != nil:

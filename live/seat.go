@@ -106,8 +106,8 @@ func (s *seat) connected(g instrument.Instrument) {
 	s.shown = s.columns()
 	b.mu.Unlock()
 	if other {
-		b.end(ending{cut: true, note: "The module restarted while this was read: the leg ends where the readings ended.",
-			said: "The module restarted: the leg ends where its readings ended. Repeat it."})
+		b.end(ending{cut: true, note: "The instrument restarted while this was read: the leg ends where the readings ended.",
+			said: "The instrument restarted: the leg ends where its readings ended. Repeat it."})
 	}
 	// What was wrong stays said until a reading has come: take says when it has.
 	if s.lead() {
@@ -127,7 +127,7 @@ func (s *seat) take(r instrument.Reading) *ending {
 	if turnedBack {
 		s.align.reset()
 		if b.leg != nil && s.lead() {
-			return broken("The module's clock was set back while this was read")
+			return broken("The instrument's clock was set back while this was read")
 		}
 	}
 	if r.Fault != "" {
@@ -143,7 +143,7 @@ func (s *seat) take(r instrument.Reading) *ending {
 	}
 	if len(s.keys) > 0 && !slices.ContainsFunc(r.Values, func(v instrument.Value) bool { return slices.Contains(s.keys, v.Channel) }) {
 		if len(r.Values) == 0 {
-			s.faulty("the module sent a reading without a pressure")
+			s.faulty("the instrument sent a reading without a pressure")
 		}
 		return nil // of other channels
 	}
@@ -193,7 +193,7 @@ func (s *seat) beyond(r instrument.Reading) (words string, over bool) {
 			continue
 		}
 		if v.Over && v.Channel == instrument.PressureKey && b.permits {
-			return fmt.Sprintf("Over the range of the module, %.0f inH2O: nothing beyond is read. Open the rig.", s.about.Range/units.InH2O), true
+			return fmt.Sprintf("Over the range of the instrument, %.0f inH2O: nothing beyond is read. Open the rig.", s.about.Range/units.InH2O), true
 		}
 		if v.Over {
 			over = true
@@ -243,7 +243,7 @@ func (s *seat) unpermitted(v instrument.Value) string {
 func (s *seat) faulty(why string) {
 	s.silent()
 	s.untrusted = int(min(max(s.about.Rate/2, 1), 5))
-	words := casework.Upper(why) + "."
+	words := casework.Sentence(why)
 	if l := s.bench.leg; l != nil && s.lead() {
 		words += " The leg waits; what was read is kept, and the gap is not judged."
 		l.fault = why

@@ -307,7 +307,7 @@ func (s *source) listen(ctx context.Context, g instrument.Instrument) error {
 func (s *source) gone(err error) {
 	s.turn.Lock()
 	defer s.turn.Unlock()
-	words := casework.Upper(err.Error()) + "."
+	words := casework.Sentence(err.Error())
 	s.mu.Lock()
 	s.gauge, s.status, s.said = nil, Lost, words
 	clear(s.last)

@@ -142,7 +142,7 @@ func (l *leg) why() string {
 	case l.fault != "":
 		return l.fault
 	}
-	return "the module did not answer"
+	return "the instrument did not answer"
 }
 
 // gap takes a gap in, to be written down with the next readings. The list that others may

@@ -261,9 +261,9 @@ func (b *Bench) words(v *View, all []bench.Stretch) string {
 	case lead.status != Lost && len(lead.lacks()) > 0:
 		return fmt.Sprintf("%s does not give %s here: let it go and choose another instrument, or type the readings.", lead.source.device.Name, strings.Join(lead.lacks(), ", "))
 	case lead.status == Looking:
-		return "Looking for the module."
+		return "Looking for the instrument."
 	case lead.status == Lost || lead.status == Fault:
-		return "Put the module right; the bench goes on by itself when it measures again."
+		return "Put the instrument right; the bench goes on by itself when it measures again."
 	case l == nil && v.Start == "":
 		return cmp.Or(b.live.Bench.Live.AllIn, "All legs are in. Add what eyes and hands found, and keep the result.")
 	case l == nil:

@@ -76,7 +76,7 @@ func (s *server) showCar(c *echo.Context, failed error) error {
 	}
 	if d.Adapter.Address != "" {
 		if a, err := s.reach.Scanner(ctx, d.Adapter); err != nil {
-			d.Failed = casework.Upper(err.Error()) + "."
+			d.Failed = casework.Sentence(err.Error())
 		} else {
 			d.About = a.About()
 			a.Close()
@@ -190,13 +190,13 @@ func (s *server) carStream(c *echo.Context) error {
 	send := func(n carNews) bool { return stream.send("", n) }
 	a, err := s.reach.Scanner(ctx, d)
 	if err != nil {
-		send(carNews{Failed: casework.Upper(err.Error()) + "."})
+		send(carNews{Failed: casework.Sentence(err.Error())})
 		return nil
 	}
 	defer a.Close()
 	supported, err := instrument.Announced(ctx, a)
 	if err != nil {
-		send(carNews{Failed: casework.Upper(err.Error()) + "."})
+		send(carNews{Failed: casework.Sentence(err.Error())})
 		return nil
 	}
 	tick := time.NewTicker(carEvery)
@@ -212,7 +212,7 @@ func (s *server) carStream(c *echo.Context) error {
 		n, err := carNow(ctx, a, supported)
 		if err != nil {
 			if ctx.Err() == nil {
-				send(carNews{Failed: casework.Upper(err.Error()) + "."})
+				send(carNews{Failed: casework.Sentence(err.Error())})
 			}
 			return nil
 		}
@@ -302,7 +302,7 @@ func (s *server) carWork(ctx context.Context, p carPress) error {
 	defer cancel()
 	a, err := s.reach.Scanner(ctx, d)
 	if err != nil {
-		return &casework.Problem{Sentence: casework.Upper(err.Error()) + "."}
+		return &casework.Problem{Sentence: casework.Sentence(err.Error())}
 	}
 	defer a.Close()
 	words := ""
@@ -318,7 +318,7 @@ func (s *server) carWork(ctx context.Context, p carPress) error {
 		return &casework.Problem{Sentence: "This car takes no such command."}
 	}
 	if err := a.Work(ctx, words); err != nil {
-		return &casework.Problem{Sentence: casework.Upper(err.Error()) + "."}
+		return &casework.Problem{Sentence: casework.Sentence(err.Error())}
 	}
 	return nil
 }

@@ -300,7 +300,7 @@ func (f *form) readings(t knowledge.Test, b bench.Test) bench.Readings {
 		}
 		x, ok, err := ingest.ReadChannel(c, e, typed)
 		if err != nil && f.err == nil {
-			f.err = &casework.Problem{Field: c.Key, Sentence: casework.Upper(strings.TrimSuffix(err.Error(), ".")) + "."}
+			f.err = &casework.Problem{Field: c.Key, Sentence: casework.Sentence(err.Error())}
 		}
 		if ok {
 			out[c.Key] = x

@@ -179,7 +179,7 @@ func (s *server) deviceView(d record.Device) deviceView {
 	}
 	r, err := s.hub.Watch(d)
 	if err != nil {
-		v.Reach = reachView{ID: d.ID, State: live.Lost, Said: casework.Upper(err.Error()) + "."}
+		v.Reach = reachView{ID: d.ID, State: live.Lost, Said: casework.Sentence(err.Error())}
 		return v
 	}
 	v.Reach, v.Due = reachOf(d, r), d.Past(s.shop.Now())

@@ -288,7 +288,7 @@ func (s *server) liveAct(c *echo.Context) error {
 		if text == "" {
 			return err
 		}
-		return say(c, code, "say", text)
+		return say(c, code, "say", casework.Sentence(text))
 	}
 	return c.NoContent(http.StatusNoContent)
 }
@@ -491,7 +491,7 @@ func (s *server) estimate(n live.News) (*estimateJSON, error) {
 		e, err := n.Live.Judge(record.Run{}, record.Table{}, nil)
 		v := soFarView{}
 		if err != nil {
-			v.Says = casework.Upper(err.Error()) + "."
+			v.Says = casework.Sentence(err.Error())
 		}
 		return s.soFar(v, n.Live, e.Verdict, read)
 	}
@@ -534,7 +534,7 @@ func (s *server) holdSoFar(n live.News) (*estimateJSON, error) {
 		v.Sum, has = n.Live.Test.Summary()
 		v.Outcome, v.Said = n.Live.Test.Outcome, n.Live.Test.Problem
 	}
-	e := &estimateJSON{Says: casework.Upper(v.Outcome.Words()) + ".", Class: verdictClass(v.Outcome)}
+	e := &estimateJSON{Says: casework.Sentence(v.Outcome.Words()), Class: verdictClass(v.Outcome)}
 	if has {
 		e.Says += fmt.Sprintf(" %.2f to %.2f mm.", v.Sum.Low*1e3, v.Sum.High*1e3)
 		var scale template.HTML

@@ -210,7 +210,7 @@ func (s *server) scan(ctx context.Context, j *job, d record.Device) {
 	})
 	broken := ""
 	if err != nil {
-		broken = casework.Upper(err.Error()) + "."
+		broken = casework.Sentence(err.Error())
 	}
 	// What came before it broke off is kept, when something did.
 	id, keepErr := s.shop.AddScan(context.WithoutCancel(ctx), "", j.caseID, d.Name, raw)

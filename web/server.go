@@ -236,7 +236,7 @@ func sentence(err error) (string, int) {
 		return casework.Upper(cf.Error()), http.StatusConflict
 	}
 	if b := new(store.BusyError); errors.As(store.Busy(err), &b) {
-		return casework.Upper(b.Error()) + ".", http.StatusServiceUnavailable
+		return casework.Sentence(b.Error()), http.StatusServiceUnavailable
 	}
 	return "", 0
 }

@@ -46,7 +46,7 @@ type diagnosedNext struct {
 	Part     string             `json:"part,omitempty"`
 	Plug     string             `json:"plug,omitempty"`
 	Entry    string             `json:"entry,omitempty"` // of smoke
-	Cost     float64            `json:"cost"`            // to be expected until the car is mended, this move included, in minutes and what is worth them
+	Cost     float64            `json:"cost"`            // expected until the car is fixed, this move included, in minutes and what is worth them
 	Minutes  float64            `json:"minutes"`         // of work
 	Money    float64            `json:"money"`           // for parts
 	Currency string             `json:"currency"`

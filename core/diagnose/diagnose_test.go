@@ -891,7 +891,7 @@ func TestWhatProvesAPart(t *testing.T) {
 	}
 	j := slices.IndexFunc(p.Swaps, func(x diagnose.Swap) bool { return x.Fault == "vapour-line" })
 	if j < 0 || p.Swaps[j].Prove == "" || p.Swaps[j].BreakEven <= 0 || p.Swaps[j].BreakEven >= 1 {
-		t.Errorf("renewing the vapour line unproven: %+v", p.Swaps)
+		t.Errorf("replacing the vapour line without testing it: %+v", p.Swaps)
 	}
 	if p.Instead != "" {
 		t.Errorf("with smoke at hand it says %q", p.Instead)

@@ -1,7 +1,7 @@
 // The bay view: a running bench for whoever is under the car. One figure as large as the screen,
 // what to do now, the verdict, and one button that any key presses. It follows the run, and drives
 // only after it was taken over.
-import { awake, bell, clock, figure, follow, held, sender, voice } from "./follow.js";
+import { awake, bell, clock, figure, follow, held, outdated, sender, voice } from "./follow.js";
 
 const root = document.querySelector("[data-bay]");
 const $ = (name) => document.querySelector(`[data-${name}]`);
@@ -15,8 +15,6 @@ function start(id) {
   const ring = bell(), speak = voice(), stayAwake = awake();
   const send = sender(id, $("sender"), "bay", complain);
 
-  // Why a press was refused stays in view until the next one, a new leg, or an instrument that
-  // measures again: news of the bench comes several times a second and would wipe it out at once.
   function complain(words) {
     refused = words;
     tell(words);
@@ -82,7 +80,7 @@ function start(id) {
   function news(n) {
     drives = n.drives;
     if (n.view) {
-      if (view && (n.view.leg !== view.leg || (n.view.status === "on" && view.status !== "on"))) refused = "";
+      if (outdated(view, n.view)) refused = "";
       view = n.view;
       stayAwake(Boolean(view.leg));
       const words = [view.result, view.next].filter(Boolean).join(" ");

@@ -118,6 +118,11 @@ export function follow(id, what) {
   stream.addEventListener("open", () => { clearTimeout(silent); silent = 0; what.back(); });
 }
 
+// outdated reports whether why a press was refused need not be shown any longer: a leg has begun
+// or ended, or the instrument measures again. Until then it stays in view, since news of the
+// bench comes several times a second and would wipe it out before anybody has read it.
+export const outdated = (was, now) => Boolean(was) && (now.leg !== was.leg || (now.status === "on" && was.status !== "on"));
+
 // clock says seconds as minutes and seconds.
 export const clock = (s) => `${Math.floor(s / 60)}:${String(Math.floor(s % 60)).padStart(2, "0")}`;
 

@@ -1,5 +1,5 @@
 import uPlot from "uplot";
-import { awake, bell, clock, figure, follow, held, sender, voice } from "./follow.js";
+import { awake, bell, clock, figure, follow, held, outdated, sender, voice } from "./follow.js";
 import { axis, css, line, notes } from "./trace.js";
 
 const root = document.querySelector("[data-live]");
@@ -76,7 +76,7 @@ function start() {
   // What the bench says.
   const tapping = () => Boolean(view && view.leg && (view.taps || []).length);
   function show(v) {
-    if (view && (v.leg !== view.leg || (v.status === "on" && view.status !== "on"))) refused = "";
+    if (outdated(view, v)) refused = "";
     view = v;
     dirty = true;
     const words = v.result ? `${v.result} ${v.next}` : v.next;
@@ -314,8 +314,6 @@ function start() {
     refused = "";
     return post(what, button);
   }
-  // Why a press was refused stays in view until the next one, a new leg, or an instrument that
-  // measures again: news of the bench comes several times a second and would wipe it out at once.
   function complain(words) {
     refused = words;
     const b = $("say");
