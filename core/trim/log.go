@@ -1,0 +1,111 @@
+package trim
+
+import (
+	"fmt"
+	"math"
+)
+
+// Channel is one quantity of a log.
+type Channel int
+
+// The channels of a log. Shares are of one: a trim of +12 % is 0.12.
+const (
+	Short1 Channel = iota // short fuel trim, bank 1, share
+	Long1                 // long fuel trim, bank 1, share
+	Short2
+	Long2
+	Speed            // of the engine, 1/min
+	MeteredAir       // kg/s
+	ManifoldPressure // Pa absolute
+	Load             // calculated load, share
+	Throttle         // share
+	RoadSpeed        // m/s
+	Coolant          // K
+	IntakeAir        // K
+	FuelSystem       // SAE J1979 PID 03: 1 open, cold; 2 closed; 4 open by load or overrun; 8, 16 faults
+	Purge            // commanded, share
+	Recirculation    // commanded, share
+	Lambda           // commanded or read
+	ChargePressure   // before the throttle, Pa absolute
+	Barometer        // Pa
+	Channels         // how many there are
+)
+
+var channelNames = [Channels]string{"short trim of bank 1", "long trim of bank 1", "short trim of bank 2", "long trim of bank 2", "engine speed", "air flow", "manifold pressure", "load", "throttle",
+	"road speed", "coolant temperature", "intake air temperature", "fuel system state", "commanded purge", "commanded EGR", "lambda", "charge pressure", "barometer"}
+
+// String is the channel's name as the screens say it.
+func (c Channel) String() string { return channelNames[c] }
+
+// States of the fuel system as SAE J1979 codes them in PID 03 (from memory).
+const (
+	openCold   = 1
+	closedLoop = 2
+	openLoad   = 4
+	openFault  = 8
+	closedHurt = 16
+)
+
+// Log is a drive in SI units: a time for each row and a column for each channel that was
+// logged. A row has NaN where a channel was not read, since each datum comes at its own rate.
+type Log struct {
+	Time  []float64           // s, rising
+	Value [Channels][]float64 // as long as Time; nil where the channel was not logged
+}
+
+// Has reports whether a channel was logged.
+func (l *Log) Has(c Channel) bool { return l.Value[c] != nil }
+
+// Check says what makes a log no log of a drive.
+func (l *Log) Check() error {
+	if len(l.Time) < 2 {
+		return fmt.Errorf("the log has %d reading(s); a drive needs at least two", len(l.Time))
+	}
+	for c, v := range l.Value {
+		if v != nil && len(v) != len(l.Time) {
+			return fmt.Errorf("the %s has %d readings, the log %d rows", Channel(c), len(v), len(l.Time))
+		}
+	}
+	for i, t := range l.Time {
+		if math.IsNaN(t) || math.IsInf(t, 0) || i > 0 && t < l.Time[i-1] {
+			return fmt.Errorf("time does not rise at row %d", i+1)
+		}
+	}
+	if !l.Has(Short1) && !l.Has(Long1) {
+		return fmt.Errorf("the log has no fuel trims")
+	}
+	if !l.Has(Speed) {
+		return fmt.Errorf("the log has no engine speed; without it no operating point can be told")
+	}
+	return nil
+}
+
+// Metering is how an engine's control unit knows its air.
+type Metering int
+
+// The kinds of metering.
+const (
+	Unknown      Metering = iota
+	AirMeter              // an air meter (MAF)
+	SpeedDensity          // manifold pressure, speed and temperature (MAP)
+)
+
+// Key is the metering's as files and the command line write it.
+func (m Metering) Key() string { return [...]string{"unknown", "maf", "map"}[m] }
+
+// MeteringOf finds one by its key.
+func MeteringOf(key string) (Metering, bool) {
+	for m := AirMeter; m <= SpeedDensity; m++ {
+		if m.Key() == key {
+			return m, true
+		}
+	}
+	return Unknown, false
+}
+
+// Engine is what is known of the engine beside the log.
+type Engine struct {
+	Metering     Metering // Unknown: by the channels that the log has
+	Displacement float64  // m³; 0 when it is not known
+	Barometer    float64  // Pa; 0 when the log, or the standard, has to say
+}
