@@ -63,6 +63,28 @@ func (e *NoBarometerError) Error() string {
 
 // ReadCSV reads a log. The error is one sentence with the line.
 func ReadCSV(r io.Reader, o Options) (Log, error) {
+	data, err := readLimited(r, "cut it to the test")
+	if err != nil {
+		return Log{}, err
+	}
+	return ParseCSV(data, o)
+}
+
+// ParseCSV is ReadCSV on bytes at hand.
+func ParseCSV(data []byte, o Options) (Log, error) {
+	rd, header, line, err := openCSV(data, "a time and a pressure column")
+	if err != nil {
+		return Log{}, err
+	}
+	cols, err := columns(header, o, line)
+	if err != nil {
+		return Log{}, err
+	}
+	return cols.read(rd, o, len(header))
+}
+
+// readLimited reads a file that may be as large as a log.
+func readLimited(r io.Reader, advice string) ([]byte, error) {
 	var data bytes.Buffer
 	if f, ok := r.(interface{ Stat() (fs.FileInfo, error) }); ok {
 		if st, err := f.Stat(); err == nil && st.Mode().IsRegular() && st.Size() <= MaxBytes {
@@ -70,22 +92,21 @@ func ReadCSV(r io.Reader, o Options) (Log, error) {
 		}
 	}
 	if _, err := data.ReadFrom(io.LimitReader(r, MaxBytes+1)); err != nil {
-		return Log{}, fmt.Errorf("the file could not be read to its end: %w", err)
+		return nil, fmt.Errorf("the file could not be read to its end: %w", err)
 	}
 	if data.Len() > MaxBytes {
-		return Log{}, fmt.Errorf("the file is larger than %d MB; cut it to the test", MaxBytes>>20)
+		return nil, fmt.Errorf("the file is larger than %d MB; %s", MaxBytes>>20, advice)
 	}
-	return ParseCSV(data.Bytes(), o)
+	return data.Bytes(), nil
 }
 
-// ParseCSV is ReadCSV on bytes at hand.
-func ParseCSV(data []byte, o Options) (Log, error) {
-	data, err := plainText(data)
-	if err != nil {
-		return Log{}, err
+// openCSV finds the header of a log and what comes after it.
+func openCSV(data []byte, expected string) (rd rows, header []string, line int, err error) {
+	if data, err = plainText(data); err != nil {
+		return nil, nil, 0, err
 	}
 	if line, ok := longLine(data); ok {
-		return Log{}, fmt.Errorf("line %d is longer than %d kB; this is no log of readings", line, maxLine>>10)
+		return nil, nil, 0, fmt.Errorf("line %d is longer than %d kB; this is no log of readings", line, maxLine>>10)
 	}
 	// Lines before the header that start with # are comments; they keep their numbers.
 	skipped := 0
@@ -98,23 +119,19 @@ func ParseCSV(data []byte, o Options) (Log, error) {
 		break
 	}
 	if len(bytes.TrimSpace(data)) == 0 {
-		return Log{}, errors.New("the file is empty; a header line and readings were expected")
+		return nil, nil, 0, errors.New("the file is empty; a header line and readings were expected")
 	}
 	first, _, _ := bytes.Cut(data, []byte("\n"))
-	sep, err := separator(string(first), skipped+1)
+	sep, err := separator(string(first), skipped+1, expected)
 	if err != nil {
-		return Log{}, err
+		return nil, nil, 0, err
 	}
-	rd := newRows(data, sep, skipped)
-	header, err := rd.Read()
+	rd = newRows(data, sep, skipped)
+	rec, err := rd.Read()
 	if err != nil {
-		return Log{}, fmt.Errorf("line %d: the header could not be read: %v", skipped+1, err)
+		return nil, nil, 0, fmt.Errorf("line %d: the header could not be read: %v", skipped+1, err)
 	}
-	cols, err := columns(header, o, skipped+1)
-	if err != nil {
-		return Log{}, err
-	}
-	return cols.read(rd, o, len(header))
+	return rd, slices.Clone(rec), skipped + 1, nil
 }
 
 // plainText takes a byte-order mark off and refuses what is not text.
@@ -253,7 +270,7 @@ func (p *plainRows) field(s string) string {
 }
 
 // separator chooses the character that splits the header.
-func separator(head string, line int) (rune, error) {
+func separator(head string, line int, expected string) (rune, error) {
 	best, count := ',', 0
 	for _, s := range []rune{'\t', ';', ','} {
 		if n := strings.Count(head, string(s)); n > count {
@@ -261,7 +278,7 @@ func separator(head string, line int) (rune, error) {
 		}
 	}
 	if count == 0 {
-		return 0, fmt.Errorf("line %d: one column only; a time and a pressure column, separated by commas, semicolons or tabs, were expected", line)
+		return 0, fmt.Errorf("line %d: one column only; %s, separated by commas, semicolons or tabs, were expected", line, expected)
 	}
 	return best, nil
 }
@@ -391,10 +408,8 @@ func (l layout) read(rd rows, o Options, width int) (Log, error) {
 		if err != nil {
 			return Log{}, err
 		}
-		if first := rec[0]; first == "" || first[0] == '#' || first[0] == ' ' {
-			if t := strings.TrimSpace(first); strings.HasPrefix(t, "#") || t == "" && len(rec) == 1 {
-				continue
-			}
+		if comment(rec) {
+			continue
 		}
 		if n.rows++; n.rows > MaxRows {
 			return Log{}, fmt.Errorf("line %d: more than %d readings; cut the log to the test", at(), MaxRows)

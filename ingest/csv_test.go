@@ -200,26 +200,30 @@ func BenchmarkCSVAgainstTheStandardLibrary(b *testing.B) {
 			b.Fatal(err)
 		}
 		ours += time.Since(at)
-		at = time.Now()
-		rd := csv.NewReader(bytes.NewReader(data))
-		rd.ReuseRecord = true
-		if _, err := rd.Read(); err != nil {
-			b.Fatal(err)
-		}
-		for {
-			rec, err := rd.Read()
-			if err == io.EOF {
-				break
-			}
-			for _, f := range rec {
-				if _, err := strconv.ParseFloat(f, 64); err != nil {
-					b.Fatal(err)
-				}
-			}
-		}
-		theirs += time.Since(at)
+		theirs += byStandardLibrary(b, data)
 	}
 	b.ReportMetric(ours.Seconds()/theirs.Seconds(), "times-stdlib")
+}
+
+// byStandardLibrary is how long encoding/csv takes to read a log with its numbers converted.
+func byStandardLibrary(b *testing.B, data []byte) time.Duration {
+	at := time.Now()
+	rd := csv.NewReader(bytes.NewReader(data))
+	rd.ReuseRecord = true
+	if _, err := rd.Read(); err != nil {
+		b.Fatal(err)
+	}
+	for {
+		rec, err := rd.Read()
+		if err == io.EOF {
+			return time.Since(at)
+		}
+		for _, f := range rec {
+			if _, err := strconv.ParseFloat(f, 64); err != nil {
+				b.Fatal(err)
+			}
+		}
+	}
 }
 
 // Typed pairs are taken whole or refused in a sentence; what is taken is a trace that can

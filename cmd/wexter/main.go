@@ -27,6 +27,7 @@ func commands() []command {
 		{"demo", "[--addr 127.0.0.1:8080] [--cars all] [--patience 5s] [--serial NAME]", "serve a fresh copy of the made-up shop, in a database of its own", serveDemo},
 		{"decay", "RUN.csv … [--volume 42L] [--drift DRIFT.csv] [--json]", "judge a pressure or vacuum hold", runDecay},
 		{"plan-hold", "--volume 42L [--start 13inH2O] [--json]", "how long to hold, and what would help", runPlan},
+		{"trim", "LOG.csv [--metering maf|map] [--displacement 1.6L] [--before LOG0.csv] [--json]", "judge the fuel trims of a drive: what is wrong, how much of it, and whether a repair worked", runTrim},
 		{"scan", "FILE [--json]", "decode hex answers: codes, freeze frame, readiness, live data", runScan},
 		{"diagnose", "CASE.json [--kit smoke,gauge,…] [--json]", "odds of what is wrong with a car, and the test worth doing next", runDiagnose},
 		{"vocabulary", "[--book PAGES] [--json]", "archetypes, faults, tests and outcomes by key", runVocabulary},

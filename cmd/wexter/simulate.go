@@ -15,6 +15,7 @@ import (
 	"wexter/core/plumbing"
 	"wexter/core/sim"
 	"wexter/core/units"
+	"wexter/ingest"
 )
 
 // simulated is what `wexter simulate --json` prints.
@@ -222,13 +223,24 @@ func runSimulate(args []string, out, errs io.Writer) error {
 	test := fs.String("test", "", "the test, by key")
 	part := fs.String("part", "", "the part in question, where a test takes one by itself")
 	asJSON := fs.Bool("json", false, "print for machines")
+	drive := fs.Bool("drive", false, "print the log of a drive for wexter trim: idle, 2500, pulls")
 	asCSV := fs.Bool("csv", false, "print the log of the test, or its readings, as CSV")
 	b, err := bookOf(fs, args, errs)
 	if err != nil {
 		return err
 	}
+	if *drive {
+		if *test != "" || *asJSON {
+			return usage("--drive goes with neither --test nor --json: it prints the log of a drive as CSV")
+		}
+		car, _, err := which.build(b)
+		if err != nil {
+			return err
+		}
+		return printDrive(out, car)
+	}
 	if *test == "" {
-		return usage("--test is needed: one of %s", strings.Join(sim.Tests(), ", "))
+		return usage("--test or --drive is needed: one of %s", strings.Join(sim.Tests(), ", "))
 	}
 	if *asJSON && *asCSV {
 		return usage("--json or --csv, not both")
@@ -296,3 +308,36 @@ func runSimulate(args []string, out, errs io.Writer) error {
 }
 
 func number(v float64) string { return strconv.FormatFloat(v, 'f', -1, 64) }
+
+// printDrive drives a car and prints what a scan tool reads meanwhile, four times a second.
+func printDrive(out io.Writer, car *sim.Car) error {
+	if car.Diesel() {
+		return fmt.Errorf("a diesel has no fuel trims")
+	}
+	rows, err := car.Record(sim.TrimDrive(), 0.25)
+	if err != nil {
+		return err
+	}
+	w := csv.NewWriter(out)
+	head := []string{"time_s"}
+	var pids []string
+	for _, c := range ingest.DriveColumns() {
+		if _, ok := rows[0].Live[c[0]]; ok {
+			pids, head = append(pids, c[0]), append(head, c[1])
+		}
+	}
+	if err := w.Write(head); err != nil {
+		return err
+	}
+	for _, r := range rows {
+		rec := []string{strconv.FormatFloat(r.Time, 'f', 2, 64)}
+		for _, p := range pids {
+			rec = append(rec, strconv.FormatFloat(math.Round(r.Live[p]*1e3)/1e3, 'f', -1, 64))
+		}
+		if err := w.Write(rec); err != nil {
+			return err
+		}
+	}
+	w.Flush()
+	return w.Error()
+}

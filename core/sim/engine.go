@@ -48,6 +48,7 @@ type Engine struct {
 	fired      float64 // s that mixture would burn while cranking
 	cranked    float64 // s
 	stalled    bool
+	pull       float64 // manifold pressure over the barometer that the driver holds at Load; 0 as usual
 }
 
 // Of an engine: efficiencies and heat of combustion after Heywood, Internal Combustion

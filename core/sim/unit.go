@@ -59,6 +59,9 @@ type Unit struct {
 	warmed   bool
 }
 
+// usualPull is the manifold pressure over the barometer that a driver holds at Load.
+const usualPull = 0.72
+
 // Limits of the unit, common practice, no source.
 const (
 	trimStop = 0.25 // of short and of long, each
@@ -349,7 +352,10 @@ func (c *Car) air(h float64) {
 	case e.Cranking:
 		e.throttle = 0.1
 	case e.Mode == Load:
-		want := 0.72 * c.At.Barometer
+		want := usualPull * c.At.Barometer
+		if e.pull > 0 {
+			want = e.pull * c.At.Barometer
+		}
 		e.throttle += (want - c.net.Nodes[c.role["intake"].first].Pressure()) / 101325 * 0.25 * h * 4
 	case e.Mode == Boost:
 		e.throttle = 1

@@ -7,6 +7,8 @@ import (
 	"strings"
 
 	"gonum.org/v1/gonum/floats"
+
+	"wexter/core/units"
 )
 
 // Answer is yes, no, or that it cannot be told yet.
@@ -48,6 +50,7 @@ const (
 	mostLeft   = 0.35 // of what the cause did, for a repair that worked
 	leastLeft  = 0.65 // for one that did not
 	offFrom    = 0.04 // of total trim, what the cause must have done somewhere to be worth a comparison
+	nought     = 0.05 // of total trim: within it a sound engine stands everywhere
 	sure       = 0.8  // probability from which another cause of the new log is named
 	sameFlow   = 0.2  // of ln of the flow
 	learnedOff = 0.04 // of long trim: from there on there is something to relearn
@@ -68,7 +71,7 @@ func CompareRepair(before, after *Result) Change {
 	case math.IsNaN(c.Left) && c.idlesAgain():
 		c.Worked = Yes
 	case math.IsNaN(c.Left) || c.Common == 0:
-	case c.Left <= mostLeft && c.LeftHigh <= leastLeft && !bound:
+	case c.Left <= mostLeft && (c.LeftHigh <= leastLeft || after.Points.nearNought()) && !bound:
 		c.Worked = Yes
 	case c.Left >= leastLeft && c.LeftLow >= mostLeft:
 		c.Worked = No
@@ -121,6 +124,14 @@ func (r *Result) does(e effect) (out []float64) {
 		}
 	}
 	return out
+}
+
+// nearNought reports whether all totals are those of a sound engine.
+func (p *Points) nearNought() bool {
+	return !slices.ContainsFunc(p.Points, func(x Point) bool {
+		total, _, _ := x.Mean()
+		return math.Abs(total) > nought
+	})
 }
 
 // inCommon counts the points after that have one before at like flow in the same region.
@@ -247,12 +258,10 @@ func (c *Change) text(bound bool) string {
 	}
 	if c.Relearning {
 		say += fmt.Sprintf(" The short trim only takes back what the long trim had learned: this is the repair working, not a rich or lean fault. The long trims come to nought over some %.0f to %.0f km (%.0f to %.0f miles) of mixed driving.",
-			c.Drive[0]/1e3, c.Drive[1]/1e3, c.Drive[0]/mile, c.Drive[1]/mile)
+			c.Drive[0]/1e3, c.Drive[1]/1e3, c.Drive[0]/units.Mile, c.Drive[1]/units.Mile)
 	}
 	return strings.TrimSpace(head + " " + say)
 }
-
-const mile = 1609.344 // m
 
 // signed is a share as trims are written.
 func signed(x float64) string { return fmt.Sprintf("%+.1f %%", 100*x) }

@@ -37,7 +37,7 @@ type kind struct {
 	// to what speed and density count.
 	effect func(d *data, s *site, size, shape float64) (air, fuel, gas float64)
 	// says turns a size into what is said of it.
-	says func(d *data, size float64) float64
+	says func(d *data, size, shape float64) float64
 	// unseen says why a log cannot show the cause; empty when it can.
 	unseen func(d *data) string
 }
@@ -104,7 +104,7 @@ var kinds = []kind{
 			}
 			return ln1(gas.Area(size) * s.perArea / s.air), 0, 0
 		},
-		says: func(_ *data, size float64) float64 { return size * 1e3 },
+		says: func(_ *data, size, _ float64) float64 { return size * 1e3 },
 		unseen: func(d *data) string {
 			if d.metering == SpeedDensity && d.idle < 0 {
 				return "The control unit reckons with manifold pressure, so trims stay silent about air behind the throttle; only the idle speed tells, and the log has no warm idle."
@@ -113,7 +113,7 @@ var kinds = []kind{
 		}},
 	{key: InletLeak, name: "air enters between meter and throttle", unit: "%", prior: 0.13, sizes: scale{0.01, 0.6, true, 0.1, 0.8}, bends: 0.012,
 		effect: func(_ *data, _ *site, size, _ float64) (a, f, g float64) { return ln1(size), 0, 0 },
-		says:   func(_ *data, size float64) float64 { return percent(size / (1 + size)) },
+		says:   func(_ *data, size, _ float64) float64 { return percent(size / (1 + size)) },
 		unseen: func(d *data) string {
 			if d.metering == SpeedDensity {
 				return "Without an air meter nothing is missed between meter and throttle."
@@ -122,29 +122,29 @@ var kinds = []kind{
 		}},
 	{key: MeterScale, name: "the meter reads false", unit: "%", prior: 0.13, sizes: scale{-0.4, 0.4, false, 0, 0.15}, bends: 0.04, unseen: visible,
 		effect: func(_ *data, _ *site, size, _ float64) (a, f, g float64) { return size, 0, 0 },
-		says:   func(_ *data, size float64) float64 { return percent(math.Expm1(-size)) }},
-	{key: FuelDelivery, name: "too little fuel is delivered", unit: "%", prior: 0.1, sizes: scale{0.01, 0.6, true, 0.12, 0.7}, shapes: []float64{0.5, 0.7, 1, 1.4, 2}, unseen: visible,
+		says:   func(_ *data, size, _ float64) float64 { return percent(math.Expm1(-size)) }},
+	{key: FuelDelivery, name: "too little fuel is delivered", unit: "%", prior: 0.1, sizes: scale{0.01, 0.6, true, 0.12, 0.7}, shapes: []float64{0.35, 0.6, 1, 1.4, 2}, unseen: visible,
 		effect: func(_ *data, s *site, size, shape float64) (a, f, g float64) {
 			return 0, ln1(-size * math.Pow(s.share, shape)), 0
 		},
-		says: func(_ *data, size float64) float64 { return percent(size) }},
+		says: func(_ *data, size, _ float64) float64 { return percent(size) }},
 	{key: RichIdle, name: "vapour, or an injector that drips", unit: "%", prior: 0.08, sizes: scale{0.01, 0.7, true, 0.1, 0.7}, unseen: visible,
 		effect: func(d *data, s *site, size, _ float64) (a, f, g float64) {
 			return 0, -ln1(-size * d.least / s.air), 0
 		},
-		says: func(_ *data, size float64) float64 { return percent(size) }},
-	{key: ChargeLeak, name: "charge air escapes", unit: "%", prior: 0.06, sizes: scale{0.5e-3, 40e-3, true, 5e-3, 0.8},
-		effect: func(_ *data, s *site, size, _ float64) (a, f, g float64) {
-			return ln1(-gas.Area(size) * s.escapes / s.air), 0, 0
+		says: func(_ *data, size, _ float64) float64 { return percent(size) }},
+	{key: ChargeLeak, name: "charge air escapes", unit: "%", prior: 0.06, sizes: scale{0.5e-3, 40e-3, true, 5e-3, 0.8}, shapes: []float64{0, 1, 2}, // of rises
+		effect: func(_ *data, s *site, size, shape float64) (a, f, g float64) {
+			return ln1(-gas.Area(size) * s.escapes[int(shape)] / s.air), 0, 0
 		},
-		says: func(d *data, size float64) float64 {
-			return percent(math.Min(gas.Area(size)*d.escapesMost, 0.95))
+		says: func(d *data, size, shape float64) float64 {
+			return percent(math.Min(gas.Area(size)*d.escapesMost[int(shape)], 0.95))
 		},
 		unseen: func(d *data) string {
 			switch {
 			case d.metering == SpeedDensity:
 				return "Without an air meter, air that escapes from the charge side was never counted."
-			case d.escapesMost == 0:
+			case d.escapesMost[0] == 0:
 				return "The log has no steady point under boost in closed loop, so that a leak of the charge side does not show."
 			}
 			return ""
@@ -152,7 +152,7 @@ var kinds = []kind{
 	{key: PurgeShare, name: "purge carries the mixture away", unit: "%", prior: 0.04, sizes: scale{-1.2, 1.2, false, 0, 0.45},
 		// A trim says what it carries as fuel; the air that comes with it is an unknown of its own.
 		effect: func(d *data, s *site, size, _ float64) (a, f, g float64) { return 0, -ln1(size * s.purge), 0 },
-		says:   func(d *data, size float64) float64 { return percent(size * d.purgeMost) },
+		says:   func(d *data, size, _ float64) float64 { return percent(size * d.purgeMost) },
 		unseen: func(d *data) string {
 			if d.purgeMost == 0 {
 				return "Purge never opened at a steady point of this log."
@@ -167,7 +167,7 @@ var kinds = []kind{
 			}
 			return 0, 0, ln1(x)
 		},
-		says: func(d *data, size float64) float64 {
+		says: func(d *data, size, _ float64) float64 {
 			x := gas.Area(size) * d.exhaustIdle
 			return percent(x / (1 + x))
 		},

@@ -10,7 +10,7 @@ import (
 // is made of.
 const (
 	baseSD  = 0.02 // a healthy engine's own trim, within ±3 % for most (common practice, no source)
-	purgeSD = 0.15 // of what a unit of purge does on a healthy car: ±9 % at idle with a third of the duty
+	purgeSD = 0.25 // of what a unit of purge does on a healthy car: ±6 % just off idle with a third of the duty
 	// A unit of purge lets in a quarter of the idle air (common practice, no source).
 	purgeAirUsual = 0.25
 	purgeAirSD    = 0.2

@@ -1,6 +1,7 @@
 package trim
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -27,12 +28,7 @@ func (b *bins) gather(pieces []piece, out *Points) {
 		}
 		break
 	}
-	slices.SortFunc(out.Stretches, func(x, y Stretch) int {
-		if x.From < y.From {
-			return -1
-		}
-		return 1
-	})
+	slices.SortFunc(out.Stretches, func(x, y Stretch) int { return cmp.Compare(x.From, y.From) })
 }
 
 // cell is a place of the engine's map: region, and steps of flow, pressure, purge and EGR.

@@ -138,6 +138,9 @@ func JudgePoints(p Points, e Engine) Result {
 // cause is a curve as it is said.
 func (d *data) cause(k *kind, c *curve) Cause {
 	out := Cause{Keys: []Key{k.key}, Name: k.name, LnEvidence: c.ln(), Unit: k.unit, Value: math.NaN(), Low: math.NaN(), High: math.NaN(), effects: []effect{c.at[c.best].best}, best: c.at[c.best].profile, beta: c.at[c.best].beta}
+	if k.key == MeterScale && d.metering == SpeedDensity {
+		out.Name = "the manifold pressure sensor reads false"
+	}
 	if k.sizes.none() {
 		return out
 	}
@@ -149,8 +152,9 @@ func (d *data) cause(k *kind, c *curve) Cause {
 		wide := 1.96 * d.flowSD / 2
 		lo, hi = v*math.Exp(-math.Hypot(wide, math.Log(v/lo))), v*math.Exp(math.Hypot(wide, math.Log(hi/v)))
 	}
-	a, b := k.says(d, lo), k.says(d, hi)
-	out.Value, out.Low, out.High = k.says(d, v), math.Min(a, b), math.Max(a, b)
+	shape := c.at[c.best].best.shape
+	a, b := k.says(d, lo, shape), k.says(d, hi, shape)
+	out.Value, out.Low, out.High = k.says(d, v, shape), math.Min(a, b), math.Max(a, b)
 	return out
 }
 
@@ -180,15 +184,7 @@ func (r *Result) odds() {
 		c := &r.Causes[i]
 		c.Probability = math.Exp(c.LnEvidence + math.Log(c.prior()) - total)
 	}
-	slices.SortStableFunc(r.Causes, func(a, b Cause) int {
-		switch {
-		case a.Probability > b.Probability:
-			return -1
-		case a.Probability < b.Probability:
-			return 1
-		}
-		return 0
-	})
+	slices.SortStableFunc(r.Causes, func(a, b Cause) int { return cmp.Compare(b.Probability, a.Probability) })
 	r.alike()
 	r.Scatter = math.NaN()
 	if c := r.curves[r.Causes[0].Keys[0]]; c != nil {

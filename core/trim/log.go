@@ -109,3 +109,32 @@ type Engine struct {
 	Displacement float64  // m³; 0 when it is not known
 	Barometer    float64  // Pa; 0 when the log, or the standard, has to say
 }
+
+// Check says what no engine has.
+func (e Engine) Check() error {
+	switch {
+	case e.Displacement != 0 && !(e.Displacement >= 0.1e-3 && e.Displacement <= 20e-3):
+		return fmt.Errorf("an engine of %.3g L cannot be; write its size in litres, for example 1.6 L", e.Displacement*1e3)
+	case e.Barometer != 0 && !(e.Barometer >= 45e3 && e.Barometer <= 115e3):
+		return fmt.Errorf("a barometer of %.4g kPa cannot be", e.Barometer/1e3)
+	}
+	return nil
+}
+
+// Sane are the limits within which a channel can be, in its own unit; beyond them something
+// other was logged, or in another unit. Common practice, no source.
+func (c Channel) Sane() (low, high float64) {
+	switch c {
+	case MeteredAir:
+		return -0.01, 1.5
+	case ManifoldPressure, ChargePressure:
+		return -110e3, 600e3
+	case Barometer:
+		return 45e3, 115e3
+	case RoadSpeed:
+		return -1, 120
+	case Coolant, IntakeAir:
+		return 220, 440
+	}
+	return math.Inf(-1), math.Inf(1)
+}

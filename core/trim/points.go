@@ -1,6 +1,7 @@
 package trim
 
 import (
+	"cmp"
 	"math"
 	"slices"
 
@@ -447,15 +448,7 @@ func (b *bins) stretches(why []Reason, out *Points) {
 		}
 		i = k
 	}
-	slices.SortStableFunc(out.Cuts, func(x, y Cut) int {
-		switch {
-		case x.From < y.From:
-			return -1
-		case x.From > y.From:
-			return 1
-		}
-		return 0
-	})
+	slices.SortStableFunc(out.Cuts, func(x, y Cut) int { return cmp.Compare(x.From, y.From) })
 	b.gather(pieces, out)
 }
 
@@ -555,7 +548,7 @@ func (p *Point) region(road float64) Region {
 	pulls := p.Load >= 0.45 || ratio >= 0.55
 	light := p.Load < 0.45 || ratio < 0.5 || math.IsNaN(p.Load) && math.IsNaN(ratio)
 	switch {
-	case p.Speed < idleLimit && !moves && !pulls, p.Speed < racingLimit && known && !moves && !pulls:
+	case p.Speed < idleLimit && !moves && (known || !pulls), p.Speed < racingLimit && known && !moves && !pulls:
 		return Idle
 	case p.Speed >= 1800 && p.Speed <= 3300 && !moves && light && (known || !pulls):
 		return Fast

@@ -28,10 +28,12 @@ type site struct {
 	second      float64 // ln(meter over speed and density); NaN without both
 	bend        float64 // ln(pressure over barometer)
 
-	air      float64 // kg/s
-	share    float64 // of the largest flow of the log
-	perArea  float64 // kg/s that enter a hole behind the throttle, for each m² at Cd 0.61
-	escapes  float64 // kg/s that leave a hole of the charge side, for each m²
+	air     float64 // kg/s
+	share   float64 // of the largest flow of the log
+	perArea float64 // kg/s that enter a hole behind the throttle, for each m² at Cd 0.61
+	// kg/s that leave a hole of the charge side, for each m², by how the charge pressure is taken
+	// to rise with the flow
+	escapes  [len(rises)]float64
 	exhaust  float64 // kg/s that come through an opening to the exhaust, for each m²
 	purge    float64 // what a unit of purge does to ln(1+total): duty, fading with the flow
 	curve    float64 // ln of the flow over the middle one: how a meter's error bends
@@ -45,12 +47,12 @@ type data struct {
 	metering    Metering
 	idle        int // the idle point with the most seconds, −1 for none
 	least, most float64
-	escapesMost float64 // share of the air for each m² of hole, where it is largest
-	purgeMost   float64 // largest of the sites' purge
-	exhaustIdle float64 // share of the air for each m² of opening, at the least flow
-	second      int     // sites with a second opinion on the air
-	sizeSD      float64 // of ln of the displacement, 0 when it was given
-	flowSD      float64 // of ln of all flows together: a diameter's own uncertainty beside the fit's
+	escapesMost [len(rises)]float64 // share of the air for each m² of hole, where it is largest
+	purgeMost   float64             // largest of the sites' purge
+	exhaustIdle float64             // share of the air for each m² of opening, at the least flow
+	second      int                 // sites with a second opinion on the air
+	sizeSD      float64             // of ln of the displacement, 0 when it was given
+	flowSD      float64             // of ln of all flows together: a diameter's own uncertainty beside the fit's
 	warnings    []string
 }
 
@@ -88,10 +90,6 @@ func newData(p Points, e Engine) *data {
 		s.air = math.Max(s.air, 1e-5)
 		s.perArea = gas.Orifice(1, gas.NominalCd, baro, intake, math.Min(s.pressure, baro))
 		s.exhaust = gas.Orifice(1, gas.NominalCd, baro*1.02, exhaustTemp, math.Min(s.pressure, baro))
-		charge := firstNumber(x.Charge, s.pressure)
-		if charge > baro+2e3 {
-			s.escapes = gas.Orifice(1, gas.NominalCd, charge, intake+20, baro)
-		}
 		d.sites = append(d.sites, s)
 	}
 	if reckoned > 0 && d.sizeSD > 0 && e.Metering != SpeedDensity {
@@ -102,8 +100,38 @@ func newData(p Points, e Engine) *data {
 		d.warnings = append(d.warnings, "Manifold pressure was not logged: it was inferred from load.")
 		d.flowSD = math.Hypot(d.flowSD, 0.04)
 	}
+	d.charge(p.Points, e)
 	d.common(p.Points)
 	return d
+}
+
+// rises are exponents of the flow with which the pressure before the throttle rises where it was
+// not logged: the turbine is driven by the flow. Nought takes what was read alone.
+var rises = [...]float64{0, 1.3, 2}
+
+// charge works out what a hole of the charge side loses.
+func (d *data) charge(points []Point, e Engine) {
+	const ducts = 1.5e3 // Pa that a compressor has to give before anything is above the barometer
+	top, at := 0.0, 0.0
+	baro := func(x *Point) float64 { return firstNumber(x.Barometer, e.Barometer, gas.StandardPressure) }
+	for i := range points {
+		over := firstNumber(points[i].Charge, d.sites[i].pressure) - baro(&points[i])
+		if over > math.Max(top, 2e3) {
+			top, at = over, d.sites[i].air
+		}
+	}
+	for i := range points {
+		s, x := &d.sites[i], &points[i]
+		for k, q := range rises {
+			p := firstNumber(x.Charge, s.pressure)
+			if q > 0 && top > 0 && math.IsNaN(x.Charge) {
+				p = math.Max(p, baro(x)+top*math.Pow(s.air/at, q)-ducts)
+			}
+			if p > baro(x)+500 {
+				s.escapes[k] = gas.Orifice(1, gas.NominalCd, p, firstNumber(x.Intake, warmIntake)+20, baro(x))
+			}
+		}
+	}
 }
 
 // pressureShare is manifold pressure over the barometer where it was not logged: calculated
@@ -158,7 +186,9 @@ func (d *data) common(points []Point) {
 			s.purge = duty * d.least / s.air * low
 		}
 		d.purgeMost = math.Max(d.purgeMost, s.purge)
-		d.escapesMost = math.Max(d.escapesMost, s.escapes/s.air)
+		for k := range rises {
+			d.escapesMost[k] = math.Max(d.escapesMost[k], s.escapes[k]/s.air)
+		}
 	}
 	d.exhaustIdle = d.sites[at].exhaust / d.sites[at].air
 }

@@ -24,10 +24,12 @@ const (
 	Difference              // K, a temperature difference
 	Voltage                 // V
 	Resistance              // ohm
+	MassFlow                // kg/s
+	Velocity                // m/s
 )
 
 func (k Kind) String() string {
-	return [...]string{"pressure", "length", "volume", "temperature", "time", "flow", "torque", "temperature difference", "voltage", "resistance"}[k]
+	return [...]string{"pressure", "length", "volume", "temperature", "time", "flow", "torque", "temperature difference", "voltage", "resistance", "mass flow", "speed"}[k]
 }
 
 // Conversion factors to SI. Source: NIST SP 811, 2008 (values from memory).
@@ -39,6 +41,8 @@ const (
 	USGallon    = 3.785411784e-3 // m³
 	FootPound   = 1.3558179483   // N·m
 	ZeroCelsius = 273.15         // K
+	Pound       = 0.45359237     // kg
+	Mile        = 1609.344       // m
 )
 
 // Unit is one way of writing a kind: SI value = (number + Offset)·Factor.
@@ -94,6 +98,13 @@ var table = []Unit{
 	{"mV", Voltage, 1e-3, 0},
 	{"ohm", Resistance, 1, 0},
 	{"kohm", Resistance, 1e3, 0},
+	{"kg/s", MassFlow, 1, 0},
+	{"g/s", MassFlow, 1e-3, 0},
+	{"kg/h", MassFlow, 1.0 / 3600, 0},
+	{"lb/min", MassFlow, Pound / 60, 0},
+	{"m/s", Velocity, 1, 0},
+	{"km/h", Velocity, 1 / 3.6, 0},
+	{"mph", Velocity, Mile / 3600, 0},
 }
 
 // Other spellings, after lower-casing and removing blanks, dots and subscripts.
@@ -107,6 +118,8 @@ var spelling = map[string]string{
 	"sec": "s", "second": "s", "seconds": "s", "minute": "min", "minutes": "min", "hour": "h", "hours": "h",
 	"volt": "V", "volts": "V", "millivolt": "mV", "ohms": "ohm", "Ω": "ohm", "ω": "ohm", "kω": "kohm", "kohms": "kohm",
 	"lpm": "L/min", "l/m": "L/min", "nm": "N·m", "lbft": "lbf·ft", "ftlb": "lbf·ft", "ftlbf": "lbf·ft", "lbfft": "lbf·ft",
+	"gs": "g/s", "gps": "g/s", "g/sec": "g/s", "gsec": "g/s", "grams/s": "g/s", "grams/sec": "g/s", "kgs": "kg/s", "kgh": "kg/h", "kg/hr": "kg/h", "lb/m": "lb/min", "lbmin": "lb/min", "lbm/min": "lb/min",
+	"kmh": "km/h", "kph": "km/h", "kmph": "km/h", "km/hr": "km/h", "mi/h": "mph", "miles/h": "mph", "ms": "m/s",
 }
 
 var index = func() map[Kind]map[string]Unit {
@@ -276,7 +289,7 @@ func read(s string, k Kind, bare string) (float64, Unit, error) {
 }
 
 func example(k Kind) string {
-	return map[Kind]string{Pressure: "13 inH2O", Length: "0.508 mm", Volume: "42 L", Temperature: "20 °C", Time: "90 s", Flow: "0.5 L/min", Torque: "20 N·m", Difference: "2 K", Voltage: "12.6 V", Resistance: "24 ohm"}[k]
+	return map[Kind]string{Pressure: "13 inH2O", Length: "0.508 mm", Volume: "42 L", Temperature: "20 °C", Time: "90 s", Flow: "0.5 L/min", Torque: "20 N·m", Difference: "2 K", Voltage: "12.6 V", Resistance: "24 ohm", MassFlow: "3 g/s", Velocity: "50 km/h"}[k]
 }
 
 func clip(s string) string {
@@ -341,6 +354,8 @@ var beside = map[Kind]map[string]string{
 	Torque:      {"": "N·m", "N·m": "lbf·ft"},
 	Voltage:     {"": "V", "V": "mV"},
 	Resistance:  {"": "ohm", "ohm": "kohm"},
+	MassFlow:    {"": "g/s", "g/s": "kg/h"},
+	Velocity:    {"": "km/h", "km/h": "mph"},
 }
 
 // Percent reads a tolerance such as "5%", "5 %" or "5" and returns the fraction.
