@@ -114,6 +114,7 @@ func (l LiveTest) Known(works func(bench.Verb) bool, resolution float64) bench.K
 	if l.car.Car != nil {
 		k.Site.Graph, k.Graph, k.Of = l.car.Graph, l.car.Graph, l.car.Combination
 		k.Part, _ = l.car.Graph.Part(l.Test.Part)
+		k.Engine = bench.EngineOf(l.car.Graph, l.Test.Setup.Displacement, l.Test.Setup.Barometer)
 	}
 	for _, r := range l.Runs {
 		if r.EndedAt != nil {

@@ -111,7 +111,10 @@ func (s *Shop) AddResult(ctx context.Context, key, caseID string, n NewResult) (
 	if !ok {
 		return "", problem("test", "there is no test %q", n.Test)
 	}
-	var err error
+	n, err := s.withDrive(ctx, n)
+	if err != nil {
+		return "", err
+	}
 	if n.Note, err = text("note", n.Note, 2000); err != nil {
 		return "", err
 	}
@@ -142,7 +145,7 @@ func (s *Shop) AddResult(ctx context.Context, key, caseID string, n NewResult) (
 		if x.RepeatOf, err = repeated(f, n); err != nil {
 			return "", err
 		}
-		if err := s.tryOn(f, car, x); err != nil {
+		if err := s.tryOn(f, car, n, x); err != nil {
 			return "", err
 		}
 		if x.Bench, x.Measured, err = measured(tx, caseID, n); err != nil {
@@ -178,6 +181,9 @@ func (s *Shop) JudgeResult(ctx context.Context, caseID string, n NewResult) (ben
 		return bench.Verdict{}, err
 	}
 	if err := car.canBe(t, n); err != nil {
+		return bench.Verdict{}, err
+	}
+	if n, err = s.withDrive(ctx, n); err != nil {
 		return bench.Verdict{}, err
 	}
 	v, err := car.judge(t, n)
@@ -281,15 +287,15 @@ func repeated(f evidence.Folder, n NewResult) (string, error) {
 
 // tryOn holds a result against the reasoning: what cannot have come out of a test on this car
 // is refused.
-func (s *Shop) tryOn(f evidence.Folder, car Car, x record.Result) error {
+func (s *Shop) tryOn(f evidence.Folder, car Car, n NewResult, x record.Result) error {
 	on := x
 	on.ID = "" // another one each time it is tried
-	_, err := aside(s, "try on", []any{s.Book.Version, f.Vehicle, f.Corrections, f.Case.OpenedAt, on}, func(context.Context) (struct{}, error) {
+	_, err := aside(s, "try on", []any{s.Book.Version, f.Vehicle, f.Corrections, f.Case.OpenedAt, on, n.drive()}, func(context.Context) (struct{}, error) {
 		m, err := s.model(s.Book, f, car)
 		if err != nil {
 			return struct{}{}, err
 		}
-		if _, err = m.Think(diagnose.History{{Evidence: car.ResultEvidence(x)}}); err != nil {
+		if _, err = m.Think(diagnose.History{{Evidence: car.ResultEvidence(x, n.drive())}}); err != nil {
 			msg := err.Error()
 			if _, rest, ok := strings.Cut(msg, car.ResultWords(x)+": "); ok {
 				msg = rest

@@ -161,7 +161,7 @@ type NewRun struct {
 // AddRun keeps a leg that was read and judges the test again. A start pressure over
 // what the system is permitted is asked about once.
 func (s *Shop) AddRun(ctx context.Context, key, testID string, n NewRun) (string, error) {
-	if !n.Kind.OfCar() {
+	if !n.Kind.OfCar() || n.Kind == record.RunDrive {
 		return "", problem("leg", "a leg is a drift leg, a hold, or a hold with the known orifice")
 	}
 	name, err := text("name", n.Name, 120)
@@ -338,6 +338,11 @@ func (s *Shop) judge(tx store.Tx, t record.Test) error {
 // judgeWith is judge for a test one of whose runs is not on disk yet: its log is handed in.
 func (s *Shop) judgeWith(tx store.Tx, t record.Test, run string, log ingest.Log) error {
 	if t.Key != bench.PressureHold.Key { // its readings are judged as a result of the case
+		if t.Key == bench.Trims.Key {
+			if err := s.judgeDrive(tx, &t); err != nil {
+				return err
+			}
+		}
 		t.Version++
 		return errors.Join(tx.Put(&t), touch(tx, t.CaseID))
 	}

@@ -14,6 +14,7 @@ import (
 	"wexter/core/knowledge"
 	"wexter/core/plumbing"
 	"wexter/core/record"
+	"wexter/core/trim"
 	"wexter/evidence"
 	"wexter/ingest"
 	"wexter/report"
@@ -47,7 +48,7 @@ func thoughtKey(b knowledge.Book, f evidence.Folder, bay diagnose.Bay) string {
 	f.Case.Version = 0
 	f.Notes = slices.DeleteFunc(slices.Clone(f.Notes), func(n record.Note) bool { return n.Kind == record.Noted })
 	h := sha256.New()
-	if err := json.NewEncoder(h).Encode([]any{diagnose.Version, ingest.TableVersion(), b.Version, f, bay}); err != nil {
+	if err := json.NewEncoder(h).Encode([]any{diagnose.Version, trim.Version, ingest.TableVersion(), b.Version, f, bay}); err != nil {
 		return ""
 	}
 	return string(h.Sum(nil))
@@ -186,7 +187,7 @@ func (s *Shop) model(b knowledge.Book, f evidence.Folder, car Car) (*diagnose.Mo
 // Slate has read anyway: versions of case and car instead of all that is on them.
 func (s *Shop) nextBasis(c record.Case, v record.Vehicle, w Ways) string {
 	h := sha256.New()
-	_ = json.NewEncoder(h).Encode([]any{diagnose.Version, ingest.TableVersion(), s.Book.Version, c.Version, v.Version, w})
+	_ = json.NewEncoder(h).Encode([]any{diagnose.Version, trim.Version, ingest.TableVersion(), s.Book.Version, c.Version, v.Version, w})
 	return hex.EncodeToString(h.Sum(nil)[:12])
 }
 

@@ -7,6 +7,7 @@ import (
 	"wexter/core/bench"
 	"wexter/core/obd"
 	"wexter/core/record"
+	"wexter/core/trim"
 	"wexter/ingest"
 )
 
@@ -72,6 +73,19 @@ func (f Folder) Test(id string) (TestFolder, bool) {
 		}
 	}
 	return TestFolder{}, false
+}
+
+// DriveOf is the drive that a result was read from; nil without one.
+func (f Folder) DriveOf(x record.Result) *trim.Drive {
+	for _, t := range f.Benches {
+		if t.ID != x.Bench || t.Key != x.Test || t.Key != bench.Trims.Key {
+			continue
+		}
+		if d, ok := t.Drive(); ok {
+			return &d
+		}
+	}
+	return nil
 }
 
 // Entry is a record of a case that evidence is read from. Judged is one that readings judge: a

@@ -11,6 +11,7 @@ import (
 	"wexter/core/diagnose"
 	"wexter/core/plumbing"
 	"wexter/core/record"
+	"wexter/core/trim"
 )
 
 // How much a finding weighs: by the technician's judgement alone, or beside a test that
@@ -179,21 +180,25 @@ func (r *reader) results() {
 		if !stands(x) {
 			continue
 		}
-		for _, e := range r.car.ResultEvidence(x) {
+		for _, e := range r.car.ResultEvidence(x, r.f.DriveOf(x)) {
 			r.put(x.At, e)
 		}
 	}
 }
 
 // ResultEvidence turns a result into evidence: several exits are several pieces. What is not
-// about this car (a new part that was tried beside the old one) is none.
-func (c *Car) ResultEvidence(x record.Result) []diagnose.Evidence {
+// about this car (a new part that was tried beside the old one) is none. A drive that was read for
+// it speaks for itself; nil without one.
+func (c *Car) ResultEvidence(x record.Result, drive *trim.Drive) []diagnose.Evidence {
 	t, ok := c.tests[x.Test]
 	b := bench.For(t)
 	if !ok {
 		return nil
 	}
 	r := Readings(t, x)
+	if drive != nil {
+		r = r.With(bench.Readings{"drive": {Drive: drive}})
+	}
 	e := diagnose.Evidence{ID: x.ID, Kind: diagnose.Done, Test: x.Test, Part: x.Part, Outcome: x.Outcome, Says: c.ResultWords(x), Readings: r, Overruled: x.Overruled != ""}
 	switch b.Odds {
 	case bench.FromHole, bench.ByHand, bench.NotWeighed: // a hold typed in words, without a log, says no size

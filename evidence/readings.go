@@ -24,6 +24,9 @@ func Figures(t knowledge.Test, r bench.Readings) (out record.Figures, exits reco
 	for _, e := range t.Reads {
 		f := record.Figure{Key: e.Key, Name: e.Name, Unit: e.Unit}
 		c, _ := b.Channel(e.Key)
+		if c.Kind == bench.Drive {
+			continue // it is kept with the bench that read it
+		}
 		x, ok := r[e.Key]
 		switch {
 		case !ok:

@@ -66,13 +66,13 @@ func TestOldResults(t *testing.T) {
 			if !c.x.ByHand() {
 				t.Error("it counts as judged by its readings")
 			}
-			es := car.ResultEvidence(c.x)
+			es := car.ResultEvidence(c.x, nil)
 			if len(es) != 1 || es[0].Test != c.test || es[0].Outcome != c.want || es[0].Part != c.part {
 				t.Fatalf("%+v", es)
 			}
 		})
 	}
-	marks := car.ResultEvidence(record.Result{ID: "r", Test: "look", Part: "neck", Outcome: "marks"})
+	marks := car.ResultEvidence(record.Result{ID: "r", Test: "look", Part: "neck", Outcome: "marks"}, nil)
 	if len(marks) != 1 || marks[0].Kind != diagnose.Worked || marks[0].Part != "neck" {
 		t.Errorf("marks of earlier work: %+v", marks)
 	}

@@ -138,7 +138,7 @@ func TestReadings(t *testing.T) {
 		}
 	}
 	head := strings.Join(readingsHead, ",") + "\n"
-	for say, text := range map[string]string{"begins with": "a,b,c,d,e,f,g,h,i,j,k\n", "line 2": head + "trims,,,,,,caps,9,0,,\n", "is no number": head + "trims,,,,,,caps,0,0,,runs two 1 1 1 1 1\n", "8 channels": head + "trims,,,,,,caps,0,0,,1 2\n", "no test": head + "flux,,,,,,caps,0,0,,1\n", "wrong number of fields": head + "trims\n"} {
+	for say, text := range map[string]string{"begins with": "a,b,c,d,e,f,g,h,i,j,k\n", "line 2": head + "trims,,,,,,caps,9,0,,\n", "is no number": head + "trims,,,,,,caps,0,0,,runs two 1 1 1 1 1\n", "9 channels": head + "trims,,,,,,caps,0,0,,1 2\n", "no test": head + "flux,,,,,,caps,0,0,,1\n", "wrong number of fields": head + "trims\n"} {
 		t.Run(say, func(t *testing.T) {
 			if _, err := ReadReadings([]byte(text)); err == nil || !strings.Contains(err.Error(), say) {
 				t.Errorf("%q: %v", text, err)

@@ -31,39 +31,38 @@ type datum struct {
 	channel trim.Channel
 	measure measure
 	short   []string // names of SAE J1979, Digital Annex, 2014 (from memory)
-	pid     string   // of service 01, in hexadecimal
 	words   string   // what names it in words, without blanks
 	but     string   // what else such a name would have to hold to be something else
 }
 
 // data are all of them. The order matters: what is named more closely stands first.
 var data = []datum{
-	{trim.Short1, trims, []string{"SHRTFT1", "SHRTFT11"}, "06", `(short.*(trim|ft)|stft|shrtft).*`, ""},
-	{trim.Long1, trims, []string{"LONGFT1", "LONGFT11"}, "07", `(long.*(trim|ft)|ltft|longft).*`, ""},
-	{trim.Short2, trims, []string{"SHRTFT2", "SHRTFT21"}, "08", "", ""},
-	{trim.Long2, trims, []string{"LONGFT2", "LONGFT21"}, "09", "", ""},
-	{trim.RoadSpeed, velocity, []string{"VSS"}, "0D", `vss|(vehicle|road|car|wheel)speed|^speed|^gpsspeed`, ""},
-	{trim.Speed, revs, []string{"RPM"}, "0C", `rpm|engine(speed|revs)|revspermin`, `desired|target|command|fan|turbine|input|output|pump`},
-	{trim.MeteredAir, massFlow, []string{"MAF", "MAFA"}, "10", `^maf|massair|airmass|^airflow|intakeairflow`, `volt|freq|hz|temp`},
-	{trim.ManifoldPressure, absolute, []string{"MAP"}, "0B", `^map|manifoldabs|manifoldpress|manifoldair?press|intakepress|inletpress`, `volt|desired|target|command|temp`},
-	{trim.Load, share, []string{"LOAD_PCT"}, "04", `load`, `absoluteload|loadabs|desired|target|generator|alternator|payload`},
-	{trim.Throttle, share, []string{"TP"}, "11", `throttle|^tps?$`, `desired|target|command|pedal|rel|volt`},
-	{trim.Coolant, warmth, []string{"ECT"}, "05", `^ect|coolant|enginetemp|watertemp`, `volt`},
-	{trim.IntakeAir, warmth, []string{"IAT"}, "0F", `^iat|(intake|inlet|charge)(air)?temp|^airtemp`, `ambient|volt`},
-	{trim.FuelSystem, state, []string{"FUELSYS1"}, "03", `fuelsys|fuelstatus|loopstat|^loop`, `fuelsys(tem)?(status)?2|press`},
-	{trim.Purge, share, []string{"EVAP_PCT"}, "2E", `purge|evap`, `press|monitor|flow$|temp|volt`},
-	{trim.Recirculation, share, []string{"EGR_PCT"}, "2C", `egr`, `err|temp|actual|press|volt`},
-	{trim.Lambda, ratio, []string{"LAMBDA1", "LAMBDA"}, "44", `lambda|equiv|^afr|airfuelratio`, `volt|target2`},
-	{trim.ChargePressure, absolute, nil, "", `boost|chargepress|chargeairpress|turbopress|throttleinletpress`, `desired|target|command|temp|volt`},
-	{trim.Barometer, absolute, []string{"BARO"}, "33", `^baro|barometr|atmospher|ambientpress`, ``},
+	{trim.Short1, trims, []string{"SHRTFT1", "SHRTFT11"}, `(short.*(trim|ft)|stft|shrtft).*`, ""},
+	{trim.Long1, trims, []string{"LONGFT1", "LONGFT11"}, `(long.*(trim|ft)|ltft|longft).*`, ""},
+	{trim.Short2, trims, []string{"SHRTFT2", "SHRTFT21"}, "", ""},
+	{trim.Long2, trims, []string{"LONGFT2", "LONGFT21"}, "", ""},
+	{trim.RoadSpeed, velocity, []string{"VSS"}, `vss|(vehicle|road|car|wheel)speed|^speed|^gpsspeed`, ""},
+	{trim.Speed, revs, []string{"RPM"}, `rpm|engine(speed|revs)|revspermin`, `desired|target|command|fan|turbine|input|output|pump`},
+	{trim.MeteredAir, massFlow, []string{"MAF", "MAFA"}, `^maf|massair|airmass|^airflow|intakeairflow`, `volt|freq|hz|temp`},
+	{trim.ManifoldPressure, absolute, []string{"MAP"}, `^map|manifoldabs|manifoldpress|manifoldair?press|intakepress|inletpress`, `volt|desired|target|command|temp`},
+	{trim.Load, share, []string{"LOAD_PCT"}, `load`, `absoluteload|loadabs|desired|target|generator|alternator|payload`},
+	{trim.Throttle, share, []string{"TP"}, `throttle|^tps?$`, `desired|target|command|pedal|rel|volt`},
+	{trim.Coolant, warmth, []string{"ECT"}, `^ect|coolant|enginetemp|watertemp`, `volt`},
+	{trim.IntakeAir, warmth, []string{"IAT"}, `^iat|(intake|inlet|charge)(air)?temp|^airtemp`, `ambient|volt`},
+	{trim.FuelSystem, state, []string{"FUELSYS1"}, `fuelsys|fuelstatus|loopstat|^loop`, `fuelsys(tem)?(status)?2|press`},
+	{trim.Purge, share, []string{"EVAP_PCT"}, `purge|evap`, `press|monitor|flow$|temp|volt`},
+	{trim.Recirculation, share, []string{"EGR_PCT"}, `egr`, `err|temp|actual|press|volt`},
+	{trim.Lambda, ratio, []string{"LAMBDA1", "LAMBDA"}, `lambda|equiv|^afr|airfuelratio`, `volt|target2`},
+	{trim.ChargePressure, absolute, nil, `boost|chargepress|chargeairpress|turbopress|throttleinletpress`, `desired|target|command|temp|volt`},
+	{trim.Barometer, absolute, []string{"BARO"}, `^baro|barometr|atmospher|ambientpress`, ``},
 }
 
 // DriveColumns are the data of service 01 that a drive's log may hold, by PID, with the short
 // names that head their columns.
 func DriveColumns() (out [][2]string) {
 	for _, d := range data {
-		if d.pid != "" {
-			out = append(out, [2]string{d.pid, d.short[0]})
+		if pid, ok := d.channel.PID(); ok {
+			out = append(out, [2]string{fmt.Sprintf("%02X", pid), d.short[0]})
 		}
 	}
 	return out
@@ -135,7 +134,7 @@ func datumOf(h string) (d *datum, coded bool) {
 	}
 	if m := pidName.FindStringSubmatch(joined); m != nil {
 		for i := range data {
-			if strings.EqualFold(data[i].pid, m[1]) {
+			if pid, ok := data[i].channel.PID(); ok && fmt.Sprintf("%02x", pid) == m[1] {
 				return &data[i], true
 			}
 		}

@@ -328,8 +328,8 @@ func (s *seat) absent(key string) bool {
 // lacks names what the instrument does not measure though the bench reads it there.
 func (s *seat) lacks() (out []string) {
 	for _, w := range s.wants {
-		for _, k := range w.Keys {
-			if s.absent(k) && !w.Optional && s.gauge != nil {
+		for _, k := range w.Must {
+			if s.absent(k) && s.gauge != nil {
 				out = append(out, channelName(k))
 			}
 		}

@@ -299,7 +299,7 @@ func (c checker) run(test string, r BundleRun) error {
 		return fmt.Errorf("the run %s in the bundle has not ended; stop the leg before the case is exported", r.ID)
 	case len(r.Marks) > record.MostMarks || len(r.Gaps) > record.MostGaps:
 		return fmt.Errorf("the run %s in the bundle has too many marks or gaps", r.ID)
-	case len(r.Channels) > record.MostColumns || len(r.Columns) != len(r.Channels) || len(r.Figures) > record.MostColumns:
+	case len(r.Channels) > record.MostChannels || len(r.Columns) != len(r.Channels) || len(r.Figures) > record.MostColumns:
 		return fmt.Errorf("the run %s in the bundle has %d channels and %d columns of readings", r.ID, len(r.Channels), len(r.Columns))
 	case len(r.Channels) > 0:
 		return columns(r)

@@ -262,7 +262,7 @@ func phases(t knowledge.Test, b bench.Test, car casework.Car, on plumbing.Part) 
 func readField(t knowledge.Test, b bench.Test, key string, on plumbing.Part) (doRead, bool) {
 	c, ok := b.Channel(key)
 	e, has := t.Read(key)
-	if !ok || !has || c.Kind == bench.Trace {
+	if !ok || !has || c.Kind == bench.Trace || c.Kind == bench.Drive {
 		return doRead{}, false
 	}
 	r := doRead{Reading: e, Field: "read-" + key, Optional: c.Optional, Open: c.Open, Expects: c.Kind == bench.Places && b.Odds != bench.FromEyes}

@@ -32,7 +32,7 @@ func commands() []command {
 		{"diagnose", "CASE.json [--kit smoke,gauge,…] [--json]", "odds of what is wrong with a car, and the test worth doing next", runDiagnose},
 		{"vocabulary", "[--book PAGES] [--json]", "archetypes, faults, tests and outcomes by key", runVocabulary},
 		{"map", "[--engine na-maf] [--vapour engine-vacuum] … [--out FILE.svg]", "draw the plumbing of a combination of archetypes", runMap},
-		{"simulate", "--archetype na-maf,engine-vacuum --fault cap:0.5 --test decay [--seed 1] [--csv | --json]", "what the instruments of a test would read on a simulated car", runSimulate},
+		{"simulate", "--archetype na-maf,engine-vacuum --fault cap:0.5 --test decay | --drive [--seed 1] [--csv | --json]", "what the instruments of a test would read on a simulated car", runSimulate},
 		{"judge", "--test KEY [--archetype na-maf,engine-vacuum] [--part KEY] READING=VALUE … [--json]", "what the readings of a test come to", runJudge},
 		{"standin", "module | adapter | tell  [--addr 127.0.0.1:0] …", "a simulated instrument, served on this computer", runStandin},
 		{"read", "[NAME] [--db wexter.db] [--count 20] [--json]", "what an instrument of the shop shows; without a name, which it has", runRead},

@@ -66,7 +66,7 @@ func TestSimulateCommand(t *testing.T) {
 		{"diameter is \"-2mm\"", []string{"--fault", "cap:-2mm", "--test", "decay"}},
 		{"is no hole", []string{"--fault", "vent-filter:2mm", "--test", "vent-path"}},
 		{"there is no test", []string{"--test", "dance"}},
-		{"--test is needed", nil},
+		{"--test or --drive is needed", nil},
 		{"it is for pressure-pump", []string{"--archetype", "na-maf", "--test", "pump-hand"}},
 		{"is not for a car", []string{"--archetype", "na-maf", "--test", "boost-pressure"}},
 		{"share of the tank", []string{"--level", "200%", "--test", "decay"}},

@@ -9,6 +9,7 @@ import (
 	"wexter/core/decay"
 	"wexter/core/knowledge"
 	"wexter/core/plumbing"
+	"wexter/core/trim"
 )
 
 // On is what a test is done on.
@@ -87,6 +88,8 @@ type Subject struct {
 	Graph *plumbing.Graph
 	Part  plumbing.Part // tried by itself; the zero part otherwise
 	Hold  decay.Setup   // of a hold: what is known of volume, weather and limit
+	// Engine is how the engine knows its air, and its size; of fuel trims.
+	Engine trim.Engine
 }
 
 // CannotTell is the outcome of every test whose readings lie too near to a limit, or that

@@ -111,6 +111,7 @@ const (
 	Stumbles         Sense = "engine stumbles"
 	Recovers         Sense = "engine recovers"
 	AirFalls         Sense = "less air, or more manifold pressure"
+	DriveData        Sense = "live data of a drive"
 	MeteredAir       Sense = "metered air"
 	ManifoldPressure Sense = "manifold pressure"
 	IdleOver         Sense = "idle speed over its target"

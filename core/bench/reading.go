@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"wexter/core/decay"
+	"wexter/core/trim"
 )
 
 // Kind is what a channel gives.
@@ -23,6 +24,7 @@ const (
 	Places             // parts of the car, each with what is there
 	List               // words as they are read, such as trouble codes
 	Trace              // pressure against time, judged by a bench of its own
+	Drive              // a drive's trims and what goes with them
 )
 
 // Channel is one quantity that a test reads. Its name, words and spread stand in the Book's
@@ -55,6 +57,7 @@ type Reading struct {
 	Words   []string
 	Places  []Place
 	Legs    []decay.Leg // of a trace
+	Drive   *trim.Drive // of a drive
 }
 
 // Readings are what a test showed, by the keys of its channels.
@@ -225,6 +228,11 @@ func (c Channel) check(name string, x Reading) error {
 	for _, p := range x.Places {
 		if p.Size != "" && !slices.Contains(c.Words, p.Size) {
 			return fmt.Errorf("%s: %q is none of %s", name, p.Size, strings.Join(c.Words, ", "))
+		}
+	}
+	if x.Drive != nil {
+		if err := x.Drive.Check(); err != nil {
+			return fmt.Errorf("%s: %w", name, err)
 		}
 	}
 	if c.Kind == Choice || c.Kind == Cycles {

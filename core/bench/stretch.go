@@ -290,6 +290,7 @@ var sources = map[Sense]Source{
 	CoilOhms: by(record.Ohms, AtEnd), SupplyVolts: by(record.Volts, AtEnd), SensorSupply: by(record.Volts, AtEnd), SensorZero: by(record.Volts, AtEnd),
 	SensorAtTen: by(record.Volts, AtEnd), DifferenceVolts: by(record.Volts, AtEnd),
 	TotalTrim: pids(1, "pid-06", "pid-07"), MeteredAir: pids(1, "pid-10"), ManifoldPressure: pids(1, "pid-0B"), SensorVacuum: pids(-1, "pid-32"),
+	DriveData: pids(1, driveKeys()...),
 }
 
 func gauge(factor float64, from When) Source {
@@ -307,6 +308,7 @@ type Want struct {
 	Reads    []string // channels of the test that come of it
 	Held     string   // what is held to the place where it is read: manometer, meter; empty: the rig
 	Optional bool     // the test can do without any of them
+	Must     []string // of Keys, those that it cannot do without
 }
 
 // LiveData is the key of a want that a scan adapter gives.
@@ -338,6 +340,9 @@ func (t Test) Wants() []Want {
 		for _, k := range s.Keys {
 			if !slices.Contains(w.Keys, k) {
 				w.Keys = append(w.Keys, k)
+			}
+			if !c.Optional && !slices.Contains(w.Must, k) {
+				w.Must = append(w.Must, k)
 			}
 		}
 	}

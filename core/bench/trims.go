@@ -18,7 +18,10 @@ var Trims = Register(Test{
 		{Key: "air", Unit: "g/s", Low: 0, High: 800, Sense: MeteredAir, Optional: true},
 		{Key: "manifold", Unit: "kPa", Low: 0, High: 400, Sense: ManifoldPressure, Optional: true},
 		{Key: "over", Unit: "rpm", Low: -1000, High: 3000, Sense: IdleOver, Optional: true},
+		{Key: "drive", Kind: Drive, Sense: DriveData, Optional: true},
 	},
+	Live: Live{Stretches: driveStretches, Watch: newDriveWatch, Taps: []Tap{{purgeClamped, "Purge hose clamped"}, {purgeFreed, "Purge hose freed"}},
+		AllIn: "The drive is in. What it says stands at the right; another drive would make it sharper."},
 	Phases: []Phase{
 		{Do: []Step{{Do: Warm}}, Read: []string{"engine"}, Stops: true},
 		{Do: []Step{{Do: Idle}}, For: 150, Read: []string{"idle", "air", "manifold", "over"}},
@@ -29,6 +32,9 @@ var Trims = Register(Test{
 	Reduce: func(_ Subject, r Readings) Verdict {
 		if r.Word("engine") == "stalls" {
 			return is("stalls", "The engine does not keep running.")
+		}
+		if d := r["drive"].Drive; d != nil {
+			return driveVerdict(*d)
 		}
 		idle, a := r.Mean("idle")
 		fast, b := r.Mean("fast")

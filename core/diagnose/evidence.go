@@ -393,6 +393,12 @@ func (m *Model) done(e Evidence) (piece, error) {
 	if bench.Beside(e.Readings) {
 		return p, silence{"it is of another part, tried beside it"}
 	}
+	if d := e.Readings["drive"].Drive; d != nil && !e.Overruled {
+		if l := m.driven(*d); l != nil {
+			p.parts = []part{{l, ofTest(e.Test, e.Part, e.Outcome)}}
+			return p, nil
+		}
+	}
 	if o, _ := entry.Outcome(e.Outcome); o.Nothing != "" {
 		return p, silence{o.Nothing}
 	}

@@ -67,7 +67,7 @@ func (l fainter) two(a, ka, b, kb, j int) float64 { return l.of(l.likelihood.two
 // repeated is what a part says that says the same again.
 func (p part) repeated() likelihood {
 	switch p.likelihood.(type) {
-	case *numbers, *holes:
+	case *numbers, *holes, *driven:
 		return fainter{p.likelihood, p.repeats}
 	}
 	return again{p.likelihood, p.repeats}

@@ -8,6 +8,7 @@ const (
 	MostEntries    = 2000      // of one kind, on a case or a car
 	MostTests      = 200       // holds of a case
 	MostRuns       = 200       // legs of a hold, struck out or not
+	MostChannels   = 40        // of a leg
 	MostMarks      = 1000      // of a leg
 	MostGaps       = 4000      // of a leg: see Gaps.With
 	MostReadings   = 2_000_000 // of a case, over all its legs

@@ -11,6 +11,7 @@ import (
 
 	"wexter/core/decay"
 	"wexter/core/obd"
+	"wexter/core/trim"
 )
 
 // Vehicle is remembered by its plate or shop id.
@@ -238,6 +239,7 @@ type Setup struct {
 	Entry           string     `json:"entry"` // part at which gauge and supply are joined
 	Set             States     `json:"set"`   // parts that do not stand at rest: plugged, powered, open, shut
 	Instrument      Instrument `json:"instrument"`
+	Displacement    float64    `json:"displacement_m3,omitempty"` // of the engine; of a drive
 }
 
 // States are what parts of the Map were made to do, by key.
@@ -398,10 +400,12 @@ const (
 	RunHold      RunKind = "hold"
 	RunVacuum    RunKind = "vacuum"
 	RunReference RunKind = "reference"
+
+	RunDrive RunKind = "drive" // of the car, read for its fuel trims
 )
 
 var runWords = map[RunKind]string{RunRig: "rig by itself", RunZero: "zero, open to air", RunDrift: "drift, sealed at zero",
-	RunHold: "hold", RunVacuum: "vacuum hold", RunReference: "hold with the known orifice"}
+	RunHold: "hold", RunVacuum: "vacuum hold", RunReference: "hold with the known orifice", RunDrive: "drive"}
 
 // Words says the kind of leg as the screens do; empty for one that is not known.
 func (k RunKind) Words() string { return runWords[k] }
@@ -847,4 +851,12 @@ func (t Test) Summary() (s Summary, ok bool) {
 		return Summary{}, false
 	}
 	return s, true
+}
+
+// Drive is the drive of a test of fuel trims; false while there is none that can be judged.
+func (t Test) Drive() (d trim.Drive, ok bool) {
+	if t.Result == "" || json.Unmarshal([]byte(t.Result), &d) != nil || d.Check() != nil {
+		return trim.Drive{}, false
+	}
+	return d, true
 }

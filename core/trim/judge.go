@@ -72,24 +72,6 @@ const (
 	banksDiff = 0.06
 )
 
-// Judge analyses a log.
-func Judge(l *Log, e Engine) (Result, error) {
-	e, warn, err := e.metered(l)
-	if err != nil {
-		return Result{}, err
-	}
-	p, err := Find(l)
-	if err != nil {
-		return Result{}, err
-	}
-	if err := p.TooLittle(l); err != nil {
-		return Result{}, err
-	}
-	r := JudgePoints(p, e)
-	r.Warnings = append(warn, r.Warnings...)
-	return r, nil
-}
-
 // metered settles how the engine knows its air.
 func (e Engine) metered(l *Log) (Engine, []string, error) {
 	air, pressure := l.Has(MeteredAir), l.Has(ManifoldPressure)

@@ -93,6 +93,15 @@ const (
 // Key is the metering's as files and the command line write it.
 func (m Metering) Key() string { return [...]string{"unknown", "maf", "map"}[m] }
 
+// MarshalText writes the key.
+func (m Metering) MarshalText() ([]byte, error) { return []byte(m.Key()), nil }
+
+// UnmarshalText reads a key; what is not known is Unknown.
+func (m *Metering) UnmarshalText(b []byte) error {
+	*m, _ = MeteringOf(string(b))
+	return nil
+}
+
 // MeteringOf finds one by its key.
 func MeteringOf(key string) (Metering, bool) {
 	for m := AirMeter; m <= SpeedDensity; m++ {
@@ -105,9 +114,9 @@ func MeteringOf(key string) (Metering, bool) {
 
 // Engine is what is known of the engine beside the log.
 type Engine struct {
-	Metering     Metering // Unknown: by the channels that the log has
-	Displacement float64  // m³; 0 when it is not known
-	Barometer    float64  // Pa; 0 when the log, or the standard, has to say
+	Metering     Metering `json:"metering"`        // Unknown: by the channels that the log has
+	Displacement float64  `json:"displacement_m3"` // 0 when it is not known
+	Barometer    float64  `json:"barometer_pa"`    // 0 when the log, or the standard, has to say
 }
 
 // Check says what no engine has.

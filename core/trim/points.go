@@ -2,6 +2,7 @@ package trim
 
 import (
 	"cmp"
+	"fmt"
 	"math"
 	"slices"
 
@@ -28,10 +29,26 @@ func (r Reason) String() string {
 	return [...]string{"counts", "trims or engine speed not read", "engine not running", "not warm", "fuel cut on the overrun", "open loop", "purge moves", "not steady"}[r]
 }
 
+var reasonKeys = [...]string{"kept", "nothing-read", "not-running", "not-warm", "overrun", "open-loop", "purge-moves", "unsteady"}
+
+// MarshalText writes the reason's key.
+func (r Reason) MarshalText() ([]byte, error) { return []byte(reasonKeys[r]), nil }
+
+// UnmarshalText reads a key.
+func (r *Reason) UnmarshalText(b []byte) error {
+	i := slices.Index(reasonKeys[:], string(b))
+	if i < 0 {
+		return fmt.Errorf("there is no reason %q", b)
+	}
+	*r = Reason(i)
+	return nil
+}
+
 // Cut is a stretch of the log that does not count.
 type Cut struct {
-	From, To float64 // s of the log
-	Why      Reason
+	From float64 `json:"from_s"`
+	To   float64 `json:"to_s"`
+	Why  Reason  `json:"why"`
 }
 
 // Region is where on the engine's map a point lies.
@@ -55,11 +72,12 @@ func (r Region) String() string {
 
 // Bank is what the trims of one bank of cylinders were at a point.
 type Bank struct {
-	Total       float64 // (1+S)(1+L)−1, share
-	SD          float64 // of Total as a mean, share
-	Short, Long float64 // means, share
-	Stop        int     // +1 or −1: a trim stood at its stop there
-	Bound       bool    // the short trim stood there too: more was needed, and Total is a bound
+	Total float64 `json:"total"` // (1+S)(1+L)−1, share
+	SD    float64 `json:"sd"`    // of Total as a mean, share
+	Short float64 `json:"short"` // mean, share
+	Long  float64 `json:"long"`
+	Stop  int     `json:"stop,omitempty"`  // +1 or −1: a trim stood at its stop there
+	Bound bool    `json:"bound,omitempty"` // the short trim stood there too: more was needed, and Total is a bound
 }
 
 // Point is an operating point: steady stretches at like flow and pressure. What was not
@@ -83,18 +101,19 @@ type Point struct {
 
 // Stretch is a steady stretch of the log and the point it belongs to.
 type Stretch struct {
-	From, To float64 // s of the log
-	Point    int
+	From  float64 `json:"from_s"`
+	To    float64 `json:"to_s"`
+	Point int     `json:"point"`
 }
 
 // Points are what of a log counts, and what does not.
 type Points struct {
-	Points    []Point
-	Stretches []Stretch
-	Cuts      []Cut
-	Warnings  []string
-	Stop      float64 // from which share on a trim stands at its stop
-	Seconds   float64 // that count
+	Points    []Point   `json:"points"`
+	Stretches []Stretch `json:"stretches"`
+	Cuts      []Cut     `json:"cuts"`
+	Warnings  []string  `json:"warnings,omitempty"`
+	Stop      float64   `json:"stop"`      // from which share on a trim stands at its stop
+	Seconds   float64   `json:"seconds_s"` // that count
 }
 
 // Limits of what counts; common practice, no source, unless a source is named.
@@ -540,6 +559,9 @@ func (s *standing) stop(from float64) int {
 	}
 	return 0
 }
+
+// Where says where on its map an engine runs, with the road speed, m/s, where that is known.
+func Where(p Point, road float64) Region { return p.region(road) }
 
 // region says where a point lies, from its road speed where that was logged.
 func (p *Point) region(road float64) Region {
