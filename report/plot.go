@@ -119,17 +119,27 @@ func step(raw float64) float64 {
 
 // Axes draws grid, ticks and labels.
 func (f Frame) Axes(c Canvas) {
+	f.axisY(c)
+	f.axisX(c, 0)
+	c.Text("small", "start", f.X, f.Y+f.H+36, f.XLabel+" · "+f.YLabel)
+}
+
+// axisY draws the grid and ticks of the heights, and the line at nought.
+func (f Frame) axisY(c Canvas) {
 	for y := f.MinY; y <= f.MaxY+f.YEvery/2; y += f.YEvery {
 		c.Line("grid", f.X, f.py(y), f.X+f.W, f.py(y))
 		c.Text("tick", "end", f.X-7, f.py(y)+5, tick(y, f.YEvery))
 	}
-	for x := math.Ceil(f.MinX/f.XTickEvery-1e-9) * f.XTickEvery; x <= f.MaxX+1e-9; x += f.XTickEvery {
-		c.Line("grid", f.px(x), f.Y, f.px(x), f.Y+f.H)
-		c.Text("tick", "middle", f.px(x), f.Y+f.H+18, tick(x, f.XTickEvery))
-	}
 	c.Line("axis", f.X, f.py(math.Max(f.MinY, 0)), f.X+f.W, f.py(math.Max(f.MinY, 0)))
 	c.Line("axis", f.X, f.Y, f.X, f.Y+f.H)
-	c.Text("small", "start", f.X, f.Y+f.H+36, f.XLabel+" · "+f.YLabel)
+}
+
+// axisX draws the grid and ticks along the bottom, so far below it.
+func (f Frame) axisX(c Canvas, below float64) {
+	for x := math.Ceil(f.MinX/f.XTickEvery-1e-9) * f.XTickEvery; x <= f.MaxX+1e-9; x += f.XTickEvery {
+		c.Line("grid", f.px(x), f.Y, f.px(x), f.Y+f.H)
+		c.Text("tick", "middle", f.px(x), f.Y+f.H+18+below, tick(x, f.XTickEvery))
+	}
 }
 
 func tick(v, every float64) string {

@@ -11,6 +11,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"wexter/casework"
+	"wexter/core/bench"
 	"wexter/core/knowledge"
 	"wexter/core/obd"
 	"wexter/core/record"
@@ -25,6 +26,7 @@ const (
 )
 
 type caseData struct {
+	Trims bool // the car has fuel trims that can be read
 	evidence.Folder
 	Arch    knowledge.Archetype
 	Proof   evidence.Proof
@@ -141,6 +143,8 @@ func (s *server) showCase(c *echo.Context, failed error) error {
 	ctx := c.Request().Context()
 	var th *casework.Thought
 	if car, err := s.shop.Car(d.Vehicle, d.Corrections); err == nil && d.Case.Stage != record.Closed {
+		t, ok := s.shop.Book.Test(bench.Trims.Key)
+		d.Trims = ok && t.Fits(car.Combination)
 		d.Reason, th = s.reason(ctx, c, d.Folder, car)
 		if th != nil {
 			_ = s.shop.KeepNext(ctx, d.Folder, th)

@@ -46,6 +46,7 @@ type doPage struct {
 	Bench    string      // the test as it was read live, of which the readings are
 	With     string      // what they were measured with
 	Live     bool        // it can be read live
+	Drive    bool        // it can be read from the log of a drive
 }
 
 // doPhase is a stretch of the test, as it is done.
@@ -90,8 +91,14 @@ func channelFields(c bench.Channel) int {
 
 func (s *server) doView(c *echo.Context) error { return s.showDo(c, nil, "") }
 
-// showDo shows a test's page; says is what its readings came to, when that was asked.
+// showDo shows the page of the test that was asked for; says is what its readings came to, when that
+// was asked.
 func (s *server) showDo(c *echo.Context, failed error, says string) error {
+	return s.showTest(c, c.Param("test"), failed, says)
+}
+
+// showTest shows a test's page.
+func (s *server) showTest(c *echo.Context, test string, failed error, says string) error {
 	ctx := c.Request().Context()
 	f, err := s.shop.Load(ctx, c.Param("id"))
 	if err != nil {
@@ -101,12 +108,12 @@ func (s *server) showDo(c *echo.Context, failed error, says string) error {
 	if err != nil {
 		return err
 	}
-	t, ok := s.shop.Book.Test(c.Param("test"))
+	t, ok := s.shop.Book.Test(test)
 	b := bench.For(t)
 	if !ok || b.Odds == bench.FromHole || b.Odds == bench.FromCodes {
 		return echo.NewHTTPError(http.StatusNotFound, "There is no such bench; tests of the Book have theirs, holds and scans their own.")
 	}
-	d := doPage{Folder: f, Test: t, Look: b.On == bench.AnyPart, ByHand: b.Odds == bench.ByHand, Says: says, Live: len(b.Phases) > 0}
+	d := doPage{Folder: f, Test: t, Look: b.On == bench.AnyPart, ByHand: b.Odds == bench.ByHand, Says: says, Live: len(b.Phases) > 0, Drive: t.Key == bench.Trims.Key}
 	for _, st := range record.Stages() {
 		d.Stages = append(d.Stages, stageMark{string(st), stageClass(st, f.Case.Stage)})
 	}

@@ -121,6 +121,9 @@ func (s *server) showLive(c *echo.Context, failed error) error {
 		}
 	} else {
 		d.Done, d.DoneSays = fmt.Sprintf("/cases/%s/do/%s?bench=%s", f.Case.ID, l.Test.Key, id), "Write the result"
+		if l.Test.Key == bench.Trims.Key {
+			d.Done, d.DoneSays = "/tests/"+id+"/drive", "See what it says"
+		}
 		d.Do = &doSide{SetUp: l.Entry.Setup, Typed: fmt.Sprintf("/cases/%s/do/%s?on=%s", f.Case.ID, l.Test.Key, l.Test.Part)}
 	}
 	for _, r := range l.Runs {

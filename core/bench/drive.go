@@ -196,6 +196,7 @@ type driveWatch struct {
 
 	region trim.Region // of now
 	since  float64
+	marks  []Moment    // of a hand
 	marked trim.Region // the last that was marked
 	any    bool        // one was
 
@@ -240,8 +241,28 @@ func (w *driveWatch) now() trim.Region {
 	return trim.Where(trim.Point{Speed: get(trim.Speed), Pressure: get(trim.ManifoldPressure), Load: get(trim.Load), Barometer: get(trim.Barometer)}, get(trim.RoadSpeed))
 }
 
-// Mark takes a mark. What it says is read from the run when the drive is judged.
-func (w *driveWatch) Mark(float64, string) {}
+// Mark takes a mark.
+func (w *driveWatch) Mark(t float64, word string) {
+	w.marks, w.foundN = append(w.marks, Moment{word, t}), 0
+}
+
+// ClampSpans are when the purge hose was clamped, by the marks of a drive, s from and to.
+func ClampSpans(marks []Moment) (out [][2]float64) {
+	for _, m := range marks {
+		n := len(out)
+		switch m.Key {
+		case purgeClamped:
+			if n == 0 || !math.IsInf(out[n-1][1], 1) {
+				out = append(out, [2]float64{m.At, math.Inf(1)})
+			}
+		case purgeFreed:
+			if n > 0 && math.IsInf(out[n-1][1], 1) {
+				out[n-1][1] = m.At
+			}
+		}
+	}
+	return out
+}
 
 // find works the points out anew, when two seconds more have been read.
 func (w *driveWatch) find() {
@@ -249,7 +270,7 @@ func (w *driveWatch) find() {
 		return
 	}
 	w.foundN, w.found = w.log.Len(), w.log.Last()
-	d, err := trim.NewDrive(DriveLog(w.cols, w.log), w.engine)
+	d, err := trim.NewDrive(DriveLog(w.cols, w.log), w.engine, ClampSpans(w.marks)...)
 	if err != nil {
 		w.why = strings.ToUpper(err.Error()[:1]) + err.Error()[1:] + "."
 		return
@@ -281,7 +302,27 @@ func (w *driveWatch) State() State {
 	default:
 		s.Now = "Still missing: " + strings.Join(out, ", ") + "."
 	}
+	if why := w.waits(); why != "" && len(out) > 0 {
+		s.Now = why + " " + s.Now
+	}
 	return s
+}
+
+// waits says why nothing of this moment counts; empty when it does, or when it only has to stay
+// as it is.
+func (w *driveWatch) waits() string {
+	coolant, warm := w.last[trim.Coolant]
+	state, said := w.last[trim.FuelSystem]
+	speed, runs := w.last[trim.Speed]
+	switch {
+	case runs && speed < 300:
+		return "The engine does not run."
+	case warm && coolant < trim.WarmFrom:
+		return fmt.Sprintf("Not warm yet, %.0f °C: trims count from %.0f °C on.", coolant-273.15, trim.WarmFrom-273.15)
+	case said && state != 2 && state != 16:
+		return "Open loop now: trims mean nothing."
+	}
+	return ""
 }
 
 // Told is what the drive tells so far.
@@ -290,5 +331,9 @@ func (w *driveWatch) Told() Told {
 	if w.why != "" {
 		return Told{Says: w.why}
 	}
-	return Told{Readings: DriveReadings(w.drive)}
+	out := Told{Readings: DriveReadings(w.drive)}
+	for _, c := range w.drive.Clamps {
+		out.Says = strings.TrimSpace(out.Says + " " + c.Words())
+	}
+	return out
 }

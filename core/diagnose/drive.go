@@ -124,3 +124,22 @@ func placesOf(r *Row) (out [trim.Places]float64) {
 	}
 	return out
 }
+
+// Doing is what a fault of some severity, 0 to 1, does to the trims of a sound car of this kind.
+func (m *Model) Doing(fault string, severity float64) (trim.Doing, error) {
+	i, err := m.suspect(fault)
+	if err != nil {
+		return trim.Doing{}, err
+	}
+	rows := m.rows(bench.Trims.Key)[i]
+	if rows == nil {
+		return trim.Doing{}, ErrSilent
+	}
+	own := m.table.well(bench.Trims.Key, rows[0].Car, "")
+	k := min(max(int(severity*steps), 0), steps-1)
+	if own == nil || rows[k*kinds] == nil {
+		return trim.Doing{}, ErrSilent
+	}
+	d, _ := doingOf(own[0], rows[k*kinds], nil, nil)
+	return d, nil
+}

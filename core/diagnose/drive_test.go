@@ -65,7 +65,9 @@ func driveOf(t testing.TB, c plumbing.Combination, fault string, severity float6
 	return d
 }
 
-func pidKey(p byte) string { return string("0123456789ABCDEF"[p>>4]) + string("0123456789ABCDEF"[p&15]) }
+func pidKey(p byte) string {
+	return string("0123456789ABCDEF"[p>>4]) + string("0123456789ABCDEF"[p&15])
+}
 
 func driven(d trim.Drive) diagnose.Evidence {
 	return diagnose.Evidence{ID: "drive", Kind: diagnose.Done, Test: bench.Trims.Key, Says: "drive", Readings: bench.DriveReadings(d)}

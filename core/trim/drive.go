@@ -11,22 +11,30 @@ type Drive struct {
 	Engine Engine   `json:"engine"`
 	Points Points   `json:"points"`
 	Notes  []string `json:"notes,omitempty"` // of its reading
+	Clamps []Clamp  `json:"clamps,omitempty"`
 }
 
-// NewDrive finds the points of a log.
-func NewDrive(l *Log, e Engine) (Drive, error) {
+// NewDrive finds the points of a log. Spans, s from and to, are when the purge hose was clamped.
+func NewDrive(l *Log, e Engine, spans ...[2]float64) (Drive, error) {
 	e, warn, err := e.metered(l)
 	if err != nil {
 		return Drive{}, err
 	}
-	p, err := Find(l)
+	if err := l.Check(); err != nil {
+		return Drive{}, err
+	}
+	for i := range spans { // one that was never freed lasts to the end
+		spans[i][1] = math.Min(spans[i][1], l.Time[len(l.Time)-1])
+	}
+	shut := l.clamped(spans)
+	p, err := Find(shut)
 	if err != nil {
 		return Drive{}, err
 	}
 	if err := p.TooLittle(l); err != nil {
 		return Drive{}, err
 	}
-	return Drive{Engine: e, Points: p, Notes: warn}, nil
+	return Drive{Engine: e, Points: p, Notes: warn, Clamps: shut.clamps(spans)}, nil
 }
 
 // Judge weighs what may be behind the trims of a drive.

@@ -174,7 +174,7 @@ func (p *Points) TooLittle(l *Log) error {
 		if math.IsInf(hottest, -1) {
 			return fmt.Errorf("the engine is not warm anywhere in this log: the control unit still runs its cold mixture")
 		}
-		return fmt.Errorf("the engine is never warm in this log (%.0f °C at most): trims count from %.0f °C on", hottest-273.15, warmFrom-273.15)
+		return fmt.Errorf("the engine is never warm in this log (%.0f °C at most): trims count from %.0f °C on", hottest-273.15, WarmFrom-273.15)
 	case OpenLoop:
 		return fmt.Errorf("the control unit runs in open loop throughout this log: trims mean nothing there")
 	case NothingRead:

@@ -78,6 +78,8 @@ func (e Engine) metered(l *Log) (Engine, []string, error) {
 	switch {
 	case e.Metering == AirMeter && !air && !pressure && !l.Has(Load):
 		return e, []string{"The log has neither air flow nor load: how much flows is taken from the engine's speed alone."}, nil
+	case e.Metering == SpeedDensity && air:
+		return e, []string{"The log has an air flow, and this engine is said to have no air meter: is it the log of another car?"}, nil
 	case e.Metering != Unknown:
 		return e, nil, nil
 	case air:

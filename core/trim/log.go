@@ -147,3 +147,35 @@ func (c Channel) Sane() (low, high float64) {
 	}
 	return math.Inf(-1), math.Inf(1)
 }
+
+// Totals are the total trims of each bank at each row, share: a trim stands until it is read again,
+// for five seconds; not a number where none was read.
+func (l *Log) Totals() (out [][]float64) {
+	const stands = 5.0
+	for _, bank := range [][2]Channel{{Short1, Long1}, {Short2, Long2}} {
+		if !l.Has(bank[0]) && !l.Has(bank[1]) {
+			continue
+		}
+		total := make([]float64, len(l.Time))
+		var last, at [2]float64
+		at[0], at[1] = math.Inf(-1), math.Inf(-1)
+		for i, t := range l.Time {
+			read := false
+			for k, c := range bank {
+				if l.Has(c) && l.Value[c][i] == l.Value[c][i] {
+					last[k], at[k] = l.Value[c][i], t
+				}
+				if t-at[k] > stands {
+					last[k] = 0
+				} else {
+					read = true
+				}
+			}
+			if total[i] = math.NaN(); read {
+				total[i] = (1+last[0])*(1+last[1]) - 1
+			}
+		}
+		out = append(out, total)
+	}
+	return out
+}

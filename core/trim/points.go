@@ -116,10 +116,13 @@ type Points struct {
 	Seconds   float64   `json:"seconds_s"` // that count
 }
 
+// WarmFrom is the coolant's temperature, K, from which trims count: control units learn long trims
+// from there on (common practice, no source).
+const WarmFrom = 343.15
+
 // Limits of what counts; common practice, no source, unless a source is named.
 const (
 	runsFrom     = 300.0 // 1/min
-	warmFrom     = 343.0 // K, 70 °C: control units learn long trims from there on
 	window       = 4     // bins of a second over which a point must stand still
 	speedSlack   = 0.08  // of engine speed within the window, share
 	speedLeast   = 80.0  // 1/min, hunting at idle
@@ -361,7 +364,7 @@ func (b *bins) state(i int) Reason {
 	case math.IsNaN(trims):
 		return NothingRead
 	}
-	cold := b.at(Coolant, i) < warmFrom
+	cold := b.at(Coolant, i) < WarmFrom
 	if b.mean[FuelSystem] != nil {
 		lo, hi := b.low[FuelSystem][i], b.high[FuelSystem][i]
 		closed := func(x float64) bool { return x == closedLoop || x == closedHurt }
@@ -505,16 +508,11 @@ func (b *bins) bank(short, long Channel, from, to int, stop float64) Bank {
 		x, y := b.at(short, i), b.at(long, i)
 		held.add(x)
 		learned.add(y)
-		if x != x && y != y {
+		total := totalOf(x, y)
+		if total != total {
 			continue
 		}
-		if x != x {
-			x = 0
-		}
-		if y != y {
-			y = 0
-		}
-		total := obd.TotalTrim(100*x, 100*y) / 100
+		x, y = orNought(x), orNought(y)
 		sum, squares, s, l = sum+total, squares+total*total, s+x, l+y
 		n++
 	}

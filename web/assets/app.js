@@ -1,5 +1,6 @@
 import "./away.js";
 import "./drafts.js";
+import "./drop.js";
 import "./mapview.js";
 import "./meet.js";
 import { say } from "./notices.js";

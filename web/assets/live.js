@@ -126,13 +126,14 @@ function start() {
     if (key === figuresShown) return;
     figuresShown = key;
     const [first] = v.columns;
+    const several = v.columns.some((c) => c.by !== first.by); // one instrument stands at the top already
     $("unit").textContent = first ? first.unit : "";
     $("figure").hidden = !first;
     $("others").replaceChildren(...v.columns.map((c, i) => {
       const b = Object.assign(document.createElement("button"), { type: "button", className: "figurebtn" });
       b.setAttribute("aria-pressed", String(i === shown));
       b.hidden = c.absent;
-      b.append(Object.assign(document.createElement("small"), { textContent: `${c.name}, ${c.by}` }), Object.assign(document.createElement("span"), { className: "fig", textContent: "—" }));
+      b.append(Object.assign(document.createElement("small"), { textContent: several ? `${c.name}, ${c.by}` : c.name }), Object.assign(document.createElement("span"), { className: "fig", textContent: "—" }));
       b.addEventListener("click", () => {
         shown = i;
         if (plot) { plot.destroy(); plot = null; }
@@ -141,6 +142,7 @@ function start() {
       });
       return b;
     }));
+    $("others").classList.toggle("many", v.columns.length > 6);
     $("others").hidden = v.columns.filter((c) => !c.absent).length < 2;
   }
   // What a hand marks while a stretch is read: the space bar puts the first one down.
