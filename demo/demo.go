@@ -137,7 +137,7 @@ func Stock(ctx context.Context, s *casework.Shop) error {
 	f := &filler{ctx: ctx, s: s, at: func(hours, minutes float64) {
 		back = time.Duration(hours*float64(time.Hour) + minutes*float64(time.Minute))
 	}, now: now}
-	for _, c := range []func(){f.clamp, f.axle, f.sweeper, f.purge, f.undecided, f.wide, f.within, f.diesel, f.fresh} {
+	for _, c := range []func(){f.clamp, f.axle, f.sweeper, f.purge, f.undecided, f.wide, f.within, f.diesel, f.fresh, f.hose, f.pipe, f.cooler} {
 		if c(); f.err != nil {
 			return f.err
 		}
@@ -486,6 +486,47 @@ func (f *filler) fresh() {
 		Complaint: "Lamp on, plus a maker's own code.", Circumstances: "Since the car wash.", Codes: "P0442 P1450"})
 	f.at(0, 0)
 }
+
+// hose: a torn booster hose on an engine without an air meter: its trims are silent, its idle is
+// not.
+func (f *filler) hose() {
+	f.at(2, 40)
+	id := f.open(casework.NewCase{Plate: "SQ 143 P", Make: "Ostrel", Model: "Linnet", Year: 2013, OdometerKM: 151200, TankL: 45, Metering: "map", Archetype: "engine-vacuum", Engine: "na-map", Boost: "no-boost", Crankcase: "fixed-valve", Recirculation: "no-egr",
+		Complaint: "Idles fast and hisses when the brake is pressed.", Circumstances: "Warm, always.", Codes: "P0507"})
+	f.drive(id, "SQ-110", 1.6e-3)
+}
+
+// pipe: a split inlet pipe, which no log tells from a meter that reads too little.
+func (f *filler) pipe() {
+	f.at(2, 10)
+	id := f.open(casework.NewCase{Plate: "PILOT 2", Make: "Quillane", Model: "Siskin", Year: 2016, OdometerKM: 99310, TankL: 50, Metering: "maf", Archetype: "engine-vacuum", Engine: "na-maf", Boost: "no-boost", Crankcase: "fixed-valve", Recirculation: "egr-stepper",
+		Complaint: "Hesitates when it pulls away; lamp on.", Circumstances: "Warm and cold.", RecentWork: "Air filter, last month.", Codes: "P0171"})
+	f.drive(id, "SQ-111", 1.6e-3)
+}
+
+// cooler: the end tank of a charge cooler lets go under boost.
+func (f *filler) cooler() {
+	f.at(1, 35)
+	id := f.open(casework.NewCase{Plate: "SQ 151 T", Make: "Hathmere", Model: "Fulmar", Year: 2018, OdometerKM: 76440, TankL: 55, Metering: "maf", Archetype: "eonv-switch-remote", Engine: "turbo-petrol", Boost: "charged-line", Crankcase: "regulator-turbo", Recirculation: "no-egr",
+		Complaint: "Weak on the hill to the lighthouse, whistles.", Circumstances: "Foot down, warm.", Codes: "P0299"})
+	f.drive(id, "SQ-112", 1.6e-3)
+	f.at(0, 0)
+}
+
+// drive brings the log of a drive, as the car of the bay gave it: wexter simulate --drive with that
+// car's fault.
+func (f *filler) drive(id, log string, displacement float64) {
+	data, err := drives.ReadFile("drives/" + log + ".csv")
+	f.try(err)
+	d, err := ingest.ParseDrive(data)
+	f.try(err)
+	f.at(0, 30)
+	_, err = f.s.AddDrive(f.ctx, "", id, casework.NewDrive{Name: log + ".csv", Log: d, Displacement: displacement})
+	f.try(err)
+}
+
+//go:embed drives/*.csv
+var drives embed.FS
 
 // Instrument is a stand-in that the demo runs.
 type Instrument struct {

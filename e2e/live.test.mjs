@@ -112,7 +112,7 @@ test("unplugged in mid-hold: a sentence, a gap, no false leak", async () => {
     const other = await shop.page();
     await other.goto(page.url());
     await other.click("[data-over]");
-    await page.waitForSelector("body[data-watching]");
+    await page.waitForSelector("body[data-watches]");
     assert.match(await page.textContent("[data-say]"), /is not measuring right now.* no longer answers/);
   } finally { await module.close(); }
 });

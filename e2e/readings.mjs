@@ -62,7 +62,7 @@ export async function fillReadings(page, readings) {
 
 // sendReadings puts readings into the form of a test's page and sends it; it returns the
 // address that the program answers with.
-export const sendReadings = (page, url, readings) => sendForm(page, url, "main form[enctype]", fields(readings));
+export const sendReadings = (page, url, readings) => sendForm(page, url, "#do", fields(readings));
 
 // sendForm fetches a page, puts what goes into the fields of one of its forms and sends that,
 // all without drawing it; it returns the address that the program answers with.

@@ -110,8 +110,11 @@ func (s *server) showDrive(c *echo.Context, failed error) error {
 func (s *server) judged(c *echo.Context, f evidence.Folder, d *driveData) error {
 	ctx := c.Request().Context()
 	r, ok, err := s.shop.JudgedDrive(ctx, f, d.Test)
-	if err != nil || !ok {
+	if err != nil {
 		return err
+	}
+	if !ok {
+		return s.drawStrip(c, d)
 	}
 	d.Result, d.Change = &r.Result, r.Change
 	d.Metered = map[trim.Metering]string{trim.AirMeter: "an air meter", trim.SpeedDensity: "manifold pressure, no air meter"}[r.Metering]
@@ -169,6 +172,12 @@ func (s *server) drawStrip(c *echo.Context, d *driveData) error {
 		return err
 	}
 	d.Run = run
+	var p trim.Points
+	if d.Result != nil {
+		p = d.Result.Points
+	} else if p, err = trim.Find(l); err != nil { // too little to cut anything
+		return nil
+	}
 	totals := l.Totals()
 	for _, t := range totals {
 		for i := range t {
@@ -176,7 +185,7 @@ func (s *server) drawStrip(c *echo.Context, d *driveData) error {
 		}
 	}
 	svg := report.NewSVG(720, 300, "total trim against time, with what does not count")
-	report.TrimStrip{Points: &d.Result.Points, Time: l.Time, Total: totals}.Draw(svg, 720, 300)
+	report.TrimStrip{Points: &p, Time: l.Time, Total: totals}.Draw(svg, 720, 300)
 	d.Strip = template.HTML(svg.String())
 	return nil
 }

@@ -108,6 +108,9 @@ func (s *server) resultEntries(f evidence.Folder, car casework.Car) (out []entry
 		}
 		if x.Bench != "" {
 			e.Link = "/tests/" + x.Bench + "/live"
+			if f.DriveOf(x) != nil {
+				e.Link = "/tests/" + x.Bench + "/drive"
+			}
 		}
 		var notes []string
 		if x.Says != "" && !x.ByHand() {
@@ -295,10 +298,20 @@ func runEntries(t evidence.TestFolder, r record.Run) []entry {
 // benchEntries are the legs of a test that was read live; what they came to is its result.
 func (s *server) benchEntries(t evidence.TestFolder) (out []entry) {
 	e, _ := s.shop.Book.Test(t.Key)
+	d, driven := t.Drive()
+	if driven && len(t.Runs) == 0 { // it was typed
+		out = append(out, entry{At: t.At, What: e.Name + ", typed", Link: "/tests/" + t.ID + "/drive", Small: true})
+	}
 	for i, r := range t.Runs {
 		for _, x := range runEntries(t, r) {
 			if x.Kind == record.RunEntry {
 				x.What, x.Link = fmt.Sprintf("%s, leg %d", e.Name, i+1), "/runs/"+r.ID+"/replay"
+			}
+			if r.Kind == record.RunDrive && x.Kind == record.RunEntry {
+				x.What, x.Link = e.Name+", "+r.Name, "/tests/"+t.ID+"/drive"
+				if x.Figure = t.Problem; driven {
+					x.Figure = fmt.Sprintf("%.0f s of the drive count, at %d points", d.Points.Seconds, len(d.Points.Points))
+				}
 			}
 			if x.What == "" {
 				x.What = e.Name

@@ -224,6 +224,7 @@ func runSimulate(args []string, out, errs io.Writer) error {
 	part := fs.String("part", "", "the part in question, where a test takes one by itself")
 	asJSON := fs.Bool("json", false, "print for machines")
 	drive := fs.Bool("drive", false, "print the log of a drive for wexter trim: idle, 2500, pulls")
+	rate := fs.Float64("rate", 4, "readings a second of a drive")
 	asCSV := fs.Bool("csv", false, "print the log of the test, or its readings, as CSV")
 	b, err := bookOf(fs, args, errs)
 	if err != nil {
@@ -233,11 +234,14 @@ func runSimulate(args []string, out, errs io.Writer) error {
 		if *test != "" || *asJSON {
 			return usage("--drive goes with neither --test nor --json: it prints the log of a drive as CSV")
 		}
+		if !(*rate >= 0.2 && *rate <= 20) {
+			return usage("--rate is %g; it lies between 0.2 and 20 readings a second", *rate)
+		}
 		car, _, err := which.build(b)
 		if err != nil {
 			return err
 		}
-		return printDrive(out, car)
+		return printDrive(out, car, 1 / *rate)
 	}
 	if *test == "" {
 		return usage("--test or --drive is needed: one of %s", strings.Join(sim.Tests(), ", "))
@@ -309,12 +313,12 @@ func runSimulate(args []string, out, errs io.Writer) error {
 
 func number(v float64) string { return strconv.FormatFloat(v, 'f', -1, 64) }
 
-// printDrive drives a car and prints what a scan tool reads meanwhile, four times a second.
-func printDrive(out io.Writer, car *sim.Car) error {
+// printDrive drives a car and prints what a scan tool reads meanwhile, every so many seconds.
+func printDrive(out io.Writer, car *sim.Car, every float64) error {
 	if car.Diesel() {
 		return fmt.Errorf("a diesel has no fuel trims")
 	}
-	rows, err := car.Record(sim.TrimDrive(), 0.25)
+	rows, err := car.Record(sim.TrimDrive(), every)
 	if err != nil {
 		return err
 	}

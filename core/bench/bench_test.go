@@ -168,13 +168,13 @@ var verdicts = []verdict{
 	{"hot coil is no high coil", "circuit-walk", plumbing.Part{}, bench.Readings{"supply": num(12.4), "coil": num(35.3), "coil-at": num(90), "coil-most": num(28.5), "control": num(50)}, "good"},
 	{"coil not read", "circuit-walk", plumbing.Part{}, bench.Readings{"supply": num(12.4)}, "?coil"},
 
-	{"manifold", "trims", plumbing.Part{}, trim(22, 8, 3), "idle-lean"},
-	{"meter", "trims", plumbing.Part{}, trim(12, 12, 11), "even"},
-	{"delivery", "trims", plumbing.Part{}, trim(2, 6, 18), "load-lean"},
-	{"vapour", "trims", plumbing.Part{}, trim(-14, -4, -1), "idle-rich"},
-	{"charge side", "trims", plumbing.Part{}, with(trim(1, 1, 0), "boosted", num(-18)), "boost-rich"},
-	{"hardly lean", "trims", plumbing.Part{}, trim(8.4, 4, 2), bench.CannotTell},
-	{"normal", "trims", plumbing.Part{}, trim(2, 1, 3), "normal"},
+	{"manifold", "trims", plumbing.Part{}, trims(22, 8, 3), "idle-lean"},
+	{"meter", "trims", plumbing.Part{}, trims(12, 12, 11), "even"},
+	{"delivery", "trims", plumbing.Part{}, trims(2, 6, 18), "load-lean"},
+	{"vapour", "trims", plumbing.Part{}, trims(-14, -4, -1), "idle-rich"},
+	{"charge side", "trims", plumbing.Part{}, with(trims(1, 1, 0), "boosted", num(-18)), "boost-rich"},
+	{"hardly lean", "trims", plumbing.Part{}, trims(8.4, 4, 2), bench.CannotTell},
+	{"normal", "trims", plumbing.Part{}, trims(2, 1, 3), "normal"},
 	{"stalls", "trims", plumbing.Part{}, bench.Readings{"engine": said("stalls")}, "stalls"},
 	{"2500 missing", "trims", plumbing.Part{}, bench.Readings{"idle": num(3)}, "?fast"},
 
@@ -239,7 +239,7 @@ func unit(opens, reseals, change, vacuum float64) bench.Readings {
 	return bench.Readings{"opens": num(opens, opens), "reseals": num(reseals, reseals), "switch": num(change, change), "vacuum": num(vacuum, vacuum)}
 }
 
-func trim(idle, fast, loaded float64) bench.Readings {
+func trims(idle, fast, loaded float64) bench.Readings {
 	return bench.Readings{"idle": num(idle), "fast": num(fast), "loaded": num(loaded)}
 }
 

@@ -21,7 +21,7 @@ var Trims = Register(Test{
 		{Key: "drive", Kind: Drive, Sense: DriveData, Optional: true},
 	},
 	Live: Live{Stretches: driveStretches, Watch: newDriveWatch, Taps: []Tap{{purgeClamped, "Purge hose clamped"}, {purgeFreed, "Purge hose freed"}},
-		AllIn: "The drive is in. What it says stands at the right; another drive would make it sharper."},
+		AllIn: "The drive is in: see what it says, or drive once more to make it sharper."},
 	Phases: []Phase{
 		{Do: []Step{{Do: Warm}}, Read: []string{"engine"}, Stops: true},
 		{Do: []Step{{Do: Idle}}, For: 150, Read: []string{"idle", "air", "manifold", "over"}},

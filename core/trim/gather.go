@@ -161,16 +161,19 @@ func (p *Points) TooLittle(l *Log) error {
 			most = r
 		}
 	}
+	hottest := math.Inf(-1)
+	for _, x := range l.Value[Coolant] {
+		if x > hottest {
+			hottest = x
+		}
+	}
+	if hottest > 0 && hottest < WarmFrom && lost[NotWarm] > 0 { // whatever else was wrong
+		most = NotWarm
+	}
 	switch most {
 	case NotRunning:
 		return fmt.Errorf("the engine does not run in this log: trims are read on a warm, running engine")
 	case NotWarm:
-		hottest := math.Inf(-1)
-		for _, x := range l.Value[Coolant] {
-			if x > hottest {
-				hottest = x
-			}
-		}
 		if math.IsInf(hottest, -1) {
 			return fmt.Errorf("the engine is not warm anywhere in this log: the control unit still runs its cold mixture")
 		}

@@ -64,10 +64,13 @@ function start() {
     for (let i = 0; column && i < t.length; i++) if (column[i] !== null || cols.every((c) => c[i] === null)) { at.push(t[i]); values.push(column[i]); }
     return [at, values];
   }
+  const traceName = $("trace").getAttribute("aria-label");
   function marks(u) {
     if (!view) return;
     if (view.shut && view.leg) line(u, view.moved || view.from, view.moved ? "start, moved" : "shut off", css("--color-ink"), 0);
     notes(u, view.marks, view.gaps);
+    // A drawing says nothing to a reader of screens: its marks stand in its name.
+    $("trace").setAttribute("aria-label", `${traceName}${(view.marks || []).length ? `; marked: ${view.marks.map((m) => m.text).join(", ")}` : ""}`);
   }
   new ResizeObserver(() => { dirty = true; }).observe($("trace"));
   new MutationObserver(() => { if (plot) { plot.destroy(); plot = null; } dirty = true; }).observe(document.documentElement, { attributeFilter: ["data-scheme"] });
@@ -157,7 +160,7 @@ function start() {
     const watching = view && !drives && view.driver;
     $("watching").hidden = !watching;
     if (watching) $("driver").textContent = view.driver;
-    document.body.toggleAttribute("data-watching", Boolean(watching));
+    document.body.toggleAttribute("data-watches", Boolean(watching)); // a name of its own: what is looked for by data-watching is the sentence
   }
   $("over").addEventListener("click", () => send({ do: "over" }, $("over")));
   let stepsShown = "";
