@@ -133,6 +133,33 @@ func TestDrive(t *testing.T) {
 	}
 }
 
+// TestDriveInABundle takes a drive to another shop, where it says the same; one that cannot be is
+// refused by name.
+func TestDriveInABundle(t *testing.T) {
+	s, other := shop(t), shop(t)
+	id := openedMAF(t, s)
+	test, err := s.AddDrive(ctx, "", id, casework.NewDrive{Name: "log.csv", Log: driveCSV(t, "injector-leaks", 0.6), Displacement: 1.6e-3})
+	must(t, err)
+	data, _, err := s.Export(ctx, id)
+	must(t, err)
+	got, err := other.Import(ctx, data)
+	must(t, err)
+	f, x := benchOf(t, other, got, test)
+	r, ok, err := other.JudgedDrive(ctx, f, x)
+	must(t, err)
+	if !ok || r.Causes[0].Key() != "rich-idle" {
+		t.Errorf("in the other shop: %v, %+v", ok, r.Causes)
+	}
+	for say, bad := range map[string][2]string{"cannot be one": {`"banks": [`, `"banked": [`}, "kind": {`"kind": "drive"`, `"kind": "ride"`}} {
+		if !bytes.Contains(data, []byte(bad[0])) {
+			t.Fatalf("the bundle has no %s", bad[0])
+		}
+		if _, err := shop(t).Import(ctx, bytes.Replace(data, []byte(bad[0]), []byte(bad[1]), 1)); err == nil || !strings.Contains(err.Error(), say) {
+			t.Errorf("%s: %v", bad[1], err)
+		}
+	}
+}
+
 func TestDriveRefused(t *testing.T) {
 	s := shop(t)
 	id := openedMAF(t, s)

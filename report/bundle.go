@@ -21,8 +21,8 @@ const MaxBytes = 320 << 20
 // Schema names the form of a bundle; a number behind the slash that is higher than
 // this one's comes from a newer Wexter.
 const (
-	Schema  = "wexter-case/9"
-	version = 9
+	Schema  = "wexter-case/10"
+	version = 10
 )
 
 // Bundle is one case with everything on it, readings and photos included.

@@ -265,6 +265,9 @@ func (c checker) tests() error {
 		if t.Key == "" || t.Key == bench.PressureHold.Key {
 			fits = t.Setup.Check()
 		}
+		if _, ok := t.Drive(); !ok && t.Key == bench.Trims.Key && t.Result != "" {
+			fits = errors.New("it holds a drive that cannot be one")
+		}
 		if err := errors.Join(fits, blobSane(t.Result, "tests."+t.ID+".result")); err != nil {
 			return fmt.Errorf("the test %s in the bundle: %w", t.ID, err)
 		}

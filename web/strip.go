@@ -53,7 +53,7 @@ func (s *server) strip(b knowledge.Book, f evidence.Folder) []entry {
 		out = append(out, testEntries(t)...)
 	}
 	for _, t := range f.Benches {
-		out = append(out, s.benchEntries(t)...)
+		out = append(out, s.benchEntries(f, t)...)
 	}
 	out = append(out, s.markEntries(f)...)
 	out = append(out, s.endEntries(f)...)
@@ -296,7 +296,7 @@ func runEntries(t evidence.TestFolder, r record.Run) []entry {
 }
 
 // benchEntries are the legs of a test that was read live; what they came to is its result.
-func (s *server) benchEntries(t evidence.TestFolder) (out []entry) {
+func (s *server) benchEntries(f evidence.Folder, t evidence.TestFolder) (out []entry) {
 	e, _ := s.shop.Book.Test(t.Key)
 	d, driven := t.Drive()
 	if driven && len(t.Runs) == 0 { // it was typed
@@ -309,9 +309,14 @@ func (s *server) benchEntries(t evidence.TestFolder) (out []entry) {
 			}
 			if r.Kind == record.RunDrive && x.Kind == record.RunEntry {
 				x.What, x.Link = e.Name+", "+r.Name, "/tests/"+t.ID+"/drive"
-				if x.Figure = t.Problem; driven {
-					x.Figure = fmt.Sprintf("%.0f s of the drive count, at %d points", d.Points.Seconds, len(d.Points.Points))
+				says := t.Problem
+				if driven {
+					says = fmt.Sprintf("%.0f s count, at %d points", d.Points.Seconds, len(d.Points.Points))
+					if !slices.ContainsFunc(f.Results, func(y record.Result) bool { return y.Bench == t.ID && !y.Struck() }) {
+						says += "; not written down as a result yet"
+					}
 				}
+				x.Note = strings.Trim(says+" · "+x.Note, " ·")
 			}
 			if x.What == "" {
 				x.What = e.Name

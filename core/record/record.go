@@ -790,17 +790,28 @@ func (b Blob) MarshalJSON() ([]byte, error) {
 	return []byte(b), nil
 }
 
-// UnmarshalJSON keeps the JSON in canonical form.
+// UnmarshalJSON keeps the JSON in canonical form: a Summary, or the drive of a test of fuel trims.
 func (b *Blob) UnmarshalJSON(data []byte) error {
 	if string(data) == "null" {
 		*b = ""
 		return nil
 	}
-	var v Summary
-	if err := json.Unmarshal(data, &v); err != nil {
+	var drive struct{ Engine, Points *json.RawMessage }
+	if err := json.Unmarshal(data, &drive); err != nil {
 		return err
 	}
-	out, err := json.Marshal(v)
+	if drive.Engine != nil && drive.Points != nil {
+		return canonical(b, data, &trim.Drive{})
+	}
+	return canonical(b, data, &Summary{})
+}
+
+// canonical keeps JSON as the type it is read into writes it.
+func canonical(b *Blob, data []byte, as any) error {
+	if err := json.Unmarshal(data, as); err != nil {
+		return err
+	}
+	out, err := json.Marshal(as)
 	*b = Blob(out)
 	return err
 }
