@@ -4,8 +4,10 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"slices"
 
 	"wexter/core/bench"
+	"wexter/core/gas"
 	"wexter/core/record"
 	"wexter/core/trim"
 	"wexter/evidence"
@@ -88,7 +90,20 @@ func (s *Shop) driveTest(ctx context.Context, caseID string, n NewDrive) (t reco
 	if _, err := repeated(f, NewResult{Test: e.Key, RepeatOf: n.RepeatOf}); err != nil {
 		return t, car, err
 	}
-	return record.Test{ID: newID(), Key: e.Key, CaseID: caseID, RepeatOf: n.RepeatOf, Setup: record.Setup{Displacement: n.Displacement}, At: s.now(), Version: 1, Rules: trim.Version}, car, nil
+	t = record.Test{ID: newID(), Key: e.Key, CaseID: caseID, RepeatOf: n.RepeatOf, At: s.now(), Version: 1, Rules: trim.Version}
+	t.Setup = record.Setup{Displacement: n.Displacement, Barometer: barometerOf(f)}
+	return t, car, nil
+}
+
+// barometerOf is the barometer that was read for the newest hold of a case, Pa; 0 when nobody read
+// one: the standard atmosphere is a guess.
+func barometerOf(f evidence.Folder) float64 {
+	for _, t := range slices.Backward(f.Tests) {
+		if b := t.Setup.Barometer; b != 0 && b != gas.StandardPressure {
+			return b
+		}
+	}
+	return 0
 }
 
 // addTyped keeps typed trims as a test, without a run.

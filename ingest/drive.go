@@ -360,7 +360,9 @@ func (c *driveColumn) toSI(v []float64, low, high float64, trimmed writing) (not
 		}
 		limits(0, 20000)
 	case share:
-		if high <= 1.0001 && !c.says {
+		// Load and throttle of a running engine are never below one per cent; what stands beside trims
+		// that are fractions is one as well.
+		if high <= 1.0001 && (!c.says || c.channel == trim.Load || c.channel == trim.Throttle || trimmed == inParts) {
 			if high > 0 {
 				note = fmt.Sprintf("The %s is written as a fraction and was read as such.", c.channel)
 			}

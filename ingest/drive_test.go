@@ -45,6 +45,9 @@ func TestDriveHeaders(t *testing.T) {
 		{"MAP_inHg", "10", trim.ManifoldPressure, 10 * units.InHg},
 		{"Intake manifold absolute pressure (psi)", "5", trim.ManifoldPressure, 5 * units.Psi},
 		{"LOAD_PCT", "30", trim.Load, 0.3},
+		{"LOAD_PCT (%)", "0.3", trim.Load, 0.3},
+		{"MAP (kPa)", "35", trim.ManifoldPressure, 35e3},
+		{"ECT (°C)", "90", trim.Coolant, 363.15},
 		{"Calculated engine load (%)", "30", trim.Load, 0.3},
 		{"TP", "16", trim.Throttle, 0.16},
 		{"Throttle position (%)", "16", trim.Throttle, 0.16},
@@ -268,17 +271,21 @@ func hour() []byte {
 func BenchmarkDriveAgainstTheStandardLibrary(b *testing.B) {
 	data := hour()
 	var ours, theirs time.Duration
+	points := 0
 	for b.Loop() {
 		at := time.Now()
 		d, err := ingest.ParseDrive(data)
 		if err != nil {
 			b.Fatal(err)
 		}
-		if _, err := trim.Judge(&d.Log, trim.Engine{Metering: trim.AirMeter, Displacement: 1.8e-3}); err != nil {
+		r, err := trim.Judge(&d.Log, trim.Engine{Metering: trim.AirMeter, Displacement: 1.8e-3})
+		if err != nil {
 			b.Fatal(err)
 		}
+		points = len(r.Points.Points)
 		ours += time.Since(at)
 		theirs += byStandardLibrary(b, data)
 	}
 	b.ReportMetric(ours.Seconds()/theirs.Seconds(), "times-stdlib")
+	b.ReportMetric(float64(points), "points")
 }

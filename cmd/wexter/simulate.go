@@ -234,14 +234,7 @@ func runSimulate(args []string, out, errs io.Writer) error {
 		if *test != "" || *asJSON {
 			return usage("--drive goes with neither --test nor --json: it prints the log of a drive as CSV")
 		}
-		if !(*rate >= 0.2 && *rate <= 20) {
-			return usage("--rate is %g; it lies between 0.2 and 20 readings a second", *rate)
-		}
-		car, _, err := which.build(b)
-		if err != nil {
-			return err
-		}
-		return printDrive(out, car, 1 / *rate)
+		return simulateDrive(out, b, which, *rate)
 	}
 	if *test == "" {
 		return usage("--test or --drive is needed: one of %s", strings.Join(sim.Tests(), ", "))
@@ -277,20 +270,7 @@ func runSimulate(args []string, out, errs io.Writer) error {
 		e.SetEscapeHTML(false)
 		return e.Encode(s)
 	case *asCSV:
-		w := csv.NewWriter(out)
-		if len(trial.Log) > 0 {
-			_ = w.Write([]string{"leg", "time_s", "pressure_Pa", "wall_K"})
-			for _, l := range trial.Log {
-				_ = w.Write([]string{l.Leg, number(l.Time), number(l.Pressure), number(l.Wall)})
-			}
-		} else {
-			_ = w.Write([]string{"reading", "value", "unit", "text"})
-			for _, r := range reads {
-				_ = w.Write([]string{r.Name, number(r.Value), r.Unit, r.Text})
-			}
-		}
-		w.Flush()
-		return w.Error()
+		return printTrial(out, trial, reads)
 	}
 	fmt.Fprintf(out, "%s on a car with %v\n", t.Name, car.Combination)
 	if len(faults) > 0 {
@@ -312,6 +292,36 @@ func runSimulate(args []string, out, errs io.Writer) error {
 }
 
 func number(v float64) string { return strconv.FormatFloat(v, 'f', -1, 64) }
+
+// printTrial prints the log of a test, or its readings, as CSV.
+func printTrial(out io.Writer, trial sim.Trial, reads []simulatedReading) error {
+	w := csv.NewWriter(out)
+	if len(trial.Log) > 0 {
+		_ = w.Write([]string{"leg", "time_s", "pressure_Pa", "wall_K"})
+		for _, l := range trial.Log {
+			_ = w.Write([]string{l.Leg, number(l.Time), number(l.Pressure), number(l.Wall)})
+		}
+	} else {
+		_ = w.Write([]string{"reading", "value", "unit", "text"})
+		for _, r := range reads {
+			_ = w.Write([]string{r.Name, number(r.Value), r.Unit, r.Text})
+		}
+	}
+	w.Flush()
+	return w.Error()
+}
+
+// simulateDrive drives the car that was asked for, read so many times a second.
+func simulateDrive(out io.Writer, b knowledge.Book, which simulatedCar, rate float64) error {
+	if !(rate >= 0.2 && rate <= 20) {
+		return usage("--rate is %g; it lies between 0.2 and 20 readings a second", rate)
+	}
+	car, _, err := which.build(b)
+	if err != nil {
+		return err
+	}
+	return printDrive(out, car, 1/rate)
+}
 
 // printDrive drives a car and prints what a scan tool reads meanwhile, every so many seconds.
 func printDrive(out io.Writer, car *sim.Car, every float64) error {

@@ -120,7 +120,7 @@ var kinds = []kind{
 			}
 			return ""
 		}},
-	{key: MeterScale, name: "the meter reads false", unit: "%", prior: 0.13, sizes: scale{-0.4, 0.4, false, 0, 0.15}, bends: 0.04, unseen: visible,
+	{key: MeterScale, name: "the meter reads wrong", unit: "%", prior: 0.13, sizes: scale{-0.4, 0.4, false, 0, 0.15}, bends: 0.04, unseen: visible,
 		effect: func(_ *data, _ *site, size, _ float64) (a, f, g float64) { return size, 0, 0 },
 		says:   func(_ *data, size, _ float64) float64 { return percent(math.Expm1(-size)) }},
 	{key: FuelDelivery, name: "too little fuel is delivered", unit: "%", prior: 0.1, sizes: scale{0.01, 0.6, true, 0.12, 0.7}, shapes: []float64{0.35, 0.6, 1, 1.4, 2}, unseen: visible,
@@ -128,7 +128,7 @@ var kinds = []kind{
 			return 0, ln1(-size * math.Pow(s.share, shape)), 0
 		},
 		says: func(_ *data, size, _ float64) float64 { return percent(size) }},
-	{key: RichIdle, name: "vapour, or an injector that drips", unit: "%", prior: 0.08, sizes: scale{0.01, 0.7, true, 0.1, 0.7}, unseen: visible,
+	{key: RichIdle, name: "vapour, or a leaking injector", unit: "%", prior: 0.08, sizes: scale{0.01, 0.7, true, 0.1, 0.7}, unseen: visible,
 		effect: func(d *data, s *site, size, _ float64) (a, f, g float64) {
 			return 0, -ln1(-size * d.least / s.air), 0
 		},
@@ -149,7 +149,7 @@ var kinds = []kind{
 			}
 			return ""
 		}},
-	{key: PurgeShare, name: "purge carries the mixture away", unit: "%", prior: 0.04, sizes: scale{-1.2, 1.2, false, 0, 0.45},
+	{key: PurgeShare, name: "purge upsets the mixture", unit: "%", prior: 0.04, sizes: scale{-1.2, 1.2, false, 0, 0.45},
 		// A trim says what it carries as fuel; the air that comes with it is an unknown of its own.
 		effect: func(d *data, s *site, size, _ float64) (a, f, g float64) { return 0, -ln1(size * s.purge), 0 },
 		says:   func(d *data, size, _ float64) float64 { return percent(size * d.purgeMost) },
@@ -159,7 +159,7 @@ var kinds = []kind{
 			}
 			return ""
 		}},
-	{key: EGRShare, name: "exhaust gas is recirculated uncommanded", unit: "%", prior: 0.04, sizes: scale{0.5e-3, 30e-3, true, 5e-3, 0.7},
+	{key: EGRShare, name: "exhaust gas recirculates without a command", unit: "%", prior: 0.04, sizes: scale{0.5e-3, 30e-3, true, 5e-3, 0.7},
 		effect: func(d *data, s *site, size, _ float64) (a, f, g float64) {
 			x := gas.Area(size) * s.exhaust / s.air
 			if d.metering == SpeedDensity {

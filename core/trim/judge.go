@@ -123,7 +123,7 @@ func JudgePoints(p Points, e Engine) Result {
 func (d *data) cause(k *kind, c *curve) Cause {
 	out := Cause{Keys: []Key{k.key}, Name: k.name, LnEvidence: c.ln(), Unit: k.unit, Value: math.NaN(), Low: math.NaN(), High: math.NaN(), effects: []effect{c.at[c.best].best}, best: c.at[c.best].profile, beta: c.at[c.best].beta}
 	if k.key == MeterScale && d.metering == SpeedDensity {
-		out.Name = "the manifold pressure sensor reads false"
+		out.Name = "the manifold pressure sensor reads wrong"
 	}
 	if k.sizes.none() {
 		return out
@@ -188,7 +188,7 @@ func (r *Result) alike() {
 		}
 	}
 	if len(list) > 1 {
-		r.Ambiguous = append(r.Ambiguous, Alike{list, wouldTell(first, list[1:])})
+		r.Ambiguous = append(r.Ambiguous, Alike{list, r.wouldTell(first, list[1:])})
 	}
 }
 

@@ -1,26 +1,38 @@
 package trim
 
+import (
+	"slices"
+	"strings"
+)
+
 // wouldTell says what tells a cause from others that look alike in a log. Common practice, no
 // source.
-func wouldTell(first Cause, others []string) string {
+func (r *Result) wouldTell(first Cause, others []string) string {
+	pulled := slices.ContainsFunc(r.Points.Points, func(p Point) bool { return p.Region == Loaded && p.Seconds >= 20 })
 	out := ""
 	for _, k := range others {
 		say := tells[pairOf(first.Key(), k)]
+		if pulled && strings.HasPrefix(say, aPull) { // it was driven, and told too little
+			say = ""
+		}
 		if say == "" {
 			say = tellsAlone[Key(k)]
 		}
 		if say == "" {
 			say = "A drive with idle, 2500 without load and a steady pull, half a minute each, in closed loop."
 		}
-		if out != "" && !contains(out, say) {
+		if out != "" && !strings.Contains(out, say) {
 			out += " "
 		}
-		if !contains(out, say) {
+		if !strings.Contains(out, say) {
 			out += say
 		}
 	}
 	return out
 }
+
+// aPull begins what a pull would tell.
+const aPull = "A steady pull on the road"
 
 func pairOf(a, b string) [2]string {
 	if a > b {
@@ -29,23 +41,14 @@ func pairOf(a, b string) [2]string {
 	return [2]string{a, b}
 }
 
-func contains(s, part string) bool {
-	for i := 0; i+len(part) <= len(s); i++ {
-		if s[i:i+len(part)] == part {
-			return true
-		}
-	}
-	return false
-}
-
 var tells = map[[2]string]string{
-	pairOf("inlet-leak", "meter-scale"):      "Smoke between meter and throttle, or twist the pipe by hand at idle and look at the short trim: a split answers, a meter does not.",
+	pairOf("inlet-leak", "meter-scale"):      "Smoke between meter and throttle, or twist the pipe by hand at idle and look at the short trim: a split changes it, a meter does not.",
 	pairOf("manifold-leak", "purge"):         "Clamp the purge hose at idle and read on for half a minute: what the total loses is the purge's share.",
 	pairOf("purge", "rich-idle"):             "Clamp the purge hose at idle and read on for half a minute: what the total loses is the purge's share; what is left is an injector.",
 	pairOf("fuel-delivery", "meter-scale"):   "Fuel pressure under load. Or the same drive with air flow and manifold pressure logged: a meter shows there, a pump does not.",
 	pairOf("fuel-delivery", "inlet-leak"):    "Fuel pressure under load; smoke between meter and throttle.",
-	pairOf("manifold-leak", "meter-scale"):   "A steady pull on the road: air behind the throttle fades with the flow, a meter's error does not.",
-	pairOf("inlet-leak", "manifold-leak"):    "A steady pull on the road: air behind the throttle fades with the flow, air before it does not.",
+	pairOf("manifold-leak", "meter-scale"):   aPull + ": air behind the throttle fades with the flow, a meter's error does not.",
+	pairOf("inlet-leak", "manifold-leak"):    aPull + ": air behind the throttle fades with the flow, air before it does not.",
 	pairOf("charge-leak", "fuel-delivery"):   "Charge side under pressure, listen and soap; fuel pressure under load.",
 	pairOf("egr", "rich-idle"):               "Shut the recirculation valve off (tool, or its hose): does the idle smooth out and the total come back?",
 	pairOf("manifold-leak", "rich-idle"):     "Idle and 2500 again, half a minute each, with the purge hose clamped.",
@@ -53,7 +56,7 @@ var tells = map[[2]string]string{
 	pairOf("none", "purge"):                  "Clamp the purge hose at idle and read on for half a minute.",
 	pairOf("egr", "none"):                    "Shut the recirculation valve off (tool, or its hose) and log idle again.",
 	pairOf("fuel-delivery", "rich-idle"):     "Fuel pressure at idle and under load.",
-	pairOf("manifold-leak", "fuel-delivery"): "A steady pull on the road: air behind the throttle fades with the flow, a weak pump shows the more.",
+	pairOf("manifold-leak", "fuel-delivery"): aPull + ": air behind the throttle fades with the flow, a weak pump shows the more.",
 }
 
 var tellsAlone = map[Key]string{
