@@ -17,7 +17,7 @@ test("a drive of the demo: what cannot be told apart, a suspect dashed, written 
   await page.goto(shop.base + await shop.car(page, "Siskin"));
   await arrive(page, () => page.click(".strip a:has-text('Fuel trims at three points')"));
   const right = page.locator("aside.right");
-  assert.match(await right.innerText(), /This log cannot tell apart: air enters between meter and throttle; the meter reads wrong/i);
+  assert.match(await right.innerText(), /This log cannot tell apart: leak between air meter and throttle; air meter reads wrong/i);
   assert.match(await right.innerText(), /Smoke between meter and throttle/);
   assert.equal(await page.locator("svg .p-best").count(), 1);
   assert.ok(await page.locator("svg .p-cut").count() > 0, "nothing is shown as cut");
@@ -43,7 +43,7 @@ test("a log that is dropped on the case is read; one of another car is told", as
   }, [name, readFileSync(`demo/drives/${name}`, "utf8")]);
   await page.goto(url);
   await arrive(page, () => drop("SQ-110.csv"));
-  await page.waitForSelector("text=the trims stay silent");
+  await page.waitForSelector("text=the trims hardly move");
   assert.match(await page.locator(".causes .first").innerText(), /behind the throttle/i);
   await page.goto(url);
   await arrive(page, () => drop("SQ-111.csv"));

@@ -14,10 +14,12 @@ import (
 )
 
 // watched are the live data that are read again and again when a car has them, those that
-// change fast first; slow are those that do not, which are read now and then.
+// change fast first; slow are those that do not, which are read now and then. Asked are read only
+// where a bench names them, and then as often as the fast ones.
 var (
 	watched = []byte{0x0C, 0x06, 0x07, 0x08, 0x09, 0x0B, 0x10, 0x04, 0x11, 0x2C, 0x2D, 0x2E, 0x32, 0x6B, 0x0D}
 	slow    = []byte{0x05, 0x0F, 0x2F, 0x33, 0x42, 0x46, 0x1F}
+	asked   = []byte{0x03, 0x44}
 )
 
 // slowEvery is how often slow data are read.
@@ -34,7 +36,7 @@ type Poller struct {
 	scanner Scanner
 	turn    turn // whoever asks just now
 	about   About
-	all     [2][]byte // what the car has: fast and slow
+	all     [3][]byte // what the car has: fast, slow, and what is read only where it is named
 	fast    [][]byte  // requests that are made in turn
 	slow    [][]byte
 	at      int // the next of the fast ones
@@ -76,7 +78,7 @@ func Poll(ctx context.Context, s Scanner, want []byte) (*Poller, error) {
 	if len(fast)+len(slow) == 0 {
 		return nil, errors.New("the car has none of the live data that are needed")
 	}
-	p.all = [2][]byte{fast, slow}
+	p.all = [3][]byte{fast, slow, pick(asked)}
 	p.arrange()
 	return p, nil
 }
@@ -98,7 +100,11 @@ func (p *Poller) arrange() {
 		}
 		return out
 	}
-	p.fast, p.slow, p.at, p.slowAt = p.group(needed(p.all[0])), p.group(needed(p.all[1])), 0, 0
+	often := needed(p.all[0])
+	if w := p.wants.Load(); w != nil && len(*w) > 0 {
+		often = append(often, needed(p.all[2])...)
+	}
+	p.fast, p.slow, p.at, p.slowAt = p.group(often), p.group(needed(p.all[1])), 0, 0
 	if len(p.fast)+len(p.slow) == 0 { // the car has none of them: it is still seen to answer
 		p.fast, p.slow = p.group(p.all[0]), p.group(p.all[1])
 	}

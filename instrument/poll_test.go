@@ -15,6 +15,7 @@ import (
 type car struct {
 	about       instrument.AdapterAbout
 	asked, told []string
+	loop        bool // it says the state of its fuel system as well (PID 03)
 }
 
 func (c *car) About() instrument.AdapterAbout { return c.about }
@@ -32,9 +33,12 @@ func (c *car) Ask(_ context.Context, request string) ([]string, error) {
 	request = strings.ReplaceAll(request, " ", "")
 	c.asked = append(c.asked, request)
 	if request == "0100" {
+		if c.loop {
+			return []string{"7E8 06 41 00 20 31 00 00"}, nil
+		}
 		return []string{"7E8 06 41 00 00 31 00 00"}, nil
 	}
-	data := map[string]string{"0B": "0B 64", "0C": "0C 0C 80", "10": "10 01 F4"}
+	data := map[string]string{"03": "03 02 00", "0B": "0B 64", "0C": "0C 0C 80", "10": "10 01 F4"}
 	var body []string
 	for i := 2; i+1 < len(request); i += 2 {
 		body = append(body, data[request[i:i+2]])
@@ -93,6 +97,35 @@ func TestPollerWantsAndCommands(t *testing.T) {
 		c.about.Keeps = false
 		if p, err = instrument.Poll(ctx, c, nil); err != nil || p.About().Can(instrument.Valve) {
 			t.Errorf("valves that nobody lets go: %v", err)
+		}
+	})
+}
+
+// The state of the fuel system is read where a bench names it, as often as what changes fast, and
+// nowhere else.
+func TestPollerReadsTheLoopWhereItIsNamed(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		ctx := context.Background()
+		c := &car{loop: true}
+		p, err := instrument.Poll(ctx, c, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, ok := p.About().Channel("pid-03"); !ok {
+			t.Error("the car has it, and nobody says so")
+		}
+		if _, err := p.Next(ctx); err != nil || strings.Contains(c.asked[len(c.asked)-1], "03") {
+			t.Errorf("asked for it though nobody needs it: %v, %v", c.asked, err)
+		}
+		p.Want([]string{"pid-0C", "pid-03"})
+		for range 3 {
+			r, err := p.Next(ctx)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if v, ok := r.Of("pid-03"); !ok || v.Value != 2 {
+				t.Errorf("closed loop is read as %+v", r)
+			}
 		}
 	})
 }

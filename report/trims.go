@@ -200,7 +200,7 @@ func (s TrimStrip) Draw(c Canvas, w, h float64) {
 		return
 	}
 	f := NewFrame(w, h-below+12, "", "", append(series, Series{X: []float64{s.Time[0], s.Time[len(s.Time)-1]}, Y: []float64{-5, 5}})...)
-	const names = 112.0 // room for the reasons
+	const names = 156.0 // room for the reasons
 	f.X, f.W = names, w-names-14
 	for _, x := range s.Points.Cuts {
 		c.Rect("cut", f.px(x.From), f.Y, f.px(x.To)-f.px(x.From), f.H)

@@ -41,7 +41,7 @@ type driveData struct {
 	Strip   template.HTML
 	Kept    string // the result that it was written down as
 	Size    string // of the engine, as typed
-	Metered string // how the engine knows its air
+	Metered string // how the engine is metered
 	Moves   template.HTML
 
 	Suspects  []knowledge.Fault
@@ -53,7 +53,7 @@ type driveData struct {
 // causeView is a cause as the page lists it.
 type causeView struct {
 	Key, Name, Size string
-	Percent         float64
+	Odds            string
 	First           bool
 }
 
@@ -117,12 +117,12 @@ func (s *server) judged(c *echo.Context, f evidence.Folder, d *driveData) error 
 		return s.drawStrip(c, d)
 	}
 	d.Result, d.Change = &r.Result, r.Change
-	d.Metered = map[trim.Metering]string{trim.AirMeter: "an air meter", trim.SpeedDensity: "manifold pressure, no air meter"}[r.Metering]
+	d.Metered = map[trim.Metering]string{trim.AirMeter: "air meter (MAF)", trim.SpeedDensity: "manifold pressure (MAP), no air meter"}[r.Metering]
 	for i, x := range r.Causes {
 		if i > 0 && x.Probability < 0.005 {
 			continue
 		}
-		d.Causes = append(d.Causes, causeView{x.Key(), x.Name, sizeWords(x), 100 * x.Probability, i == 0})
+		d.Causes = append(d.Causes, causeView{x.Key(), x.Name, sizeWords(x), x.Odds(), i == 0})
 	}
 	for _, a := range r.Ambiguous {
 		v := alikeView{Would: a.WouldTell}

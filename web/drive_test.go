@@ -44,7 +44,7 @@ func TestADriveIsRead(t *testing.T) {
 	if code != 200 || !strings.HasSuffix(at, "/drive") || !strings.HasPrefix(at, "/tests/") {
 		t.Fatalf("%d at %s", code, at)
 	}
-	for _, s := range []string{"Air enters behind the throttle", " mm, ", "an air meter", "Write it down", "total trim against air flow", "total trim against time", "before.csv", `value="1.6 L"`} {
+	for _, s := range []string{"Vacuum leak behind the throttle", " mm, ", "air meter (MAF)", "Write it down", "total trim against air flow", "total trim against time", "before.csv", `value="1.6 L"`} {
 		if !strings.Contains(body, s) {
 			t.Errorf("%q is missing", s)
 		}
@@ -88,7 +88,7 @@ func TestTypedTrims(t *testing.T) {
 	do := c + "/do/trims"
 	six := func(kv ...string) (int, string, string) { return b.post(c+"/drives", b.fill(do, kv...)) }
 	code, body, at := six("short-idle", "3", "long-idle", "14,8", "short-2500", "1", "long-2500", "3.9", "short-load", "0", "long-load", "0.8", "displacement", "1.6")
-	if code != 200 || !strings.HasSuffix(at, "/drive") || !strings.Contains(body, "Air enters behind the throttle") || !strings.Contains(body, "The trims were typed") {
+	if code != 200 || !strings.HasSuffix(at, "/drive") || !strings.Contains(body, "Vacuum leak behind the throttle") || !strings.Contains(body, "The trims were typed") {
 		t.Fatalf("%d at %s", code, at)
 	}
 	if code, body, _ := six("short-idle", "many"); code != 422 || !strings.Contains(body, "Short trim, idle") {

@@ -94,7 +94,7 @@ func finite(x float64) *float64 {
 
 func runTrim(args []string, out, errs io.Writer) error {
 	fs := flag.NewFlagSet("trim", flag.ContinueOnError)
-	metering := fs.String("metering", "", "how the engine knows its air: maf or map; by the log's channels without it")
+	metering := fs.String("metering", "", "how the engine is metered: maf or map; by the log's channels without it")
 	size := quantity{kind: units.Volume, bare: "L"}
 	barometer := quantity{kind: units.Pressure, bare: "kPa"}
 	fs.Var(&size, "displacement", "size of the engine, for example 1.6L")
@@ -210,7 +210,7 @@ func printTrim(out io.Writer, o trimOutput) {
 		if i > 0 && c.Probability < 0.01 {
 			continue
 		}
-		fmt.Fprintf(out, "%3.0f %%  %s%s\n", 100*c.Probability, c.Name, size(c))
+		fmt.Fprintf(out, "%5s  %s%s\n", c.Odds(), c.Name, size(c))
 	}
 	for _, a := range r.Ambiguous {
 		fmt.Fprintf(out, "this log cannot tell apart: %s\n  %s\n", strings.Join(names(r, a.Keys), "; "), a.WouldTell)

@@ -5,6 +5,7 @@ import (
 	"math"
 	"strings"
 
+	"wexter/core/gas"
 	"wexter/core/plumbing"
 	"wexter/core/record"
 	"wexter/core/trim"
@@ -71,7 +72,7 @@ func DriveTable(l *trim.Log) (record.Channels, record.Table) {
 	return cols, t
 }
 
-// EngineOf is what a car's plumbing says of how its engine knows its air.
+// EngineOf is what a car's plumbing says of how its engine is metered.
 func EngineOf(g *plumbing.Graph, displacement, barometer float64) trim.Engine {
 	e := trim.Engine{Displacement: displacement, Barometer: barometer}
 	if g == nil {
@@ -121,10 +122,9 @@ func DriveReadings(d trim.Drive) Readings {
 
 // boosted reports whether a point lies above the barometer.
 func boosted(p trim.Point) bool {
-	const standard = 101325.0
 	b := p.Barometer
 	if math.IsNaN(b) {
-		b = standard
+		b = gas.StandardPressure
 	}
 	return p.Pressure > b+5e3
 }
@@ -150,13 +150,12 @@ func driveVerdict(d trim.Drive) Verdict {
 			sure += c.Probability
 		}
 	}
-	says := CauseWords(first)
 	if outcome == "" || len(first.Keys) > 1 || sure < leastSure {
 		outcome = CannotTell
 	}
-	v := Verdict{Outcome: outcome, Says: strings.ToUpper(says[:1]) + says[1:] + fmt.Sprintf(", %.0f %%.", 100*first.Probability)}
+	v := Verdict{Outcome: outcome, Says: fmt.Sprintf("Most likely: %s (%s)%s.", first.Name, first.Odds(), sizeOf(first))}
 	for _, a := range r.Ambiguous {
-		v.Says += " What would tell it from what looks alike: " + a.WouldTell
+		v.Says += " To tell it from what looks alike: " + a.WouldTell
 	}
 	if first.Value == first.Value {
 		v.Figures = []Figure{{Name: first.Name, Unit: first.Unit, Value: first.Value, Low: first.Low, High: first.High}}
@@ -164,12 +163,12 @@ func driveVerdict(d trim.Drive) Verdict {
 	return v
 }
 
-// CauseWords says a cause with its size.
-func CauseWords(c trim.Cause) string {
+// sizeOf says a cause's size; nothing of one that has none.
+func sizeOf(c trim.Cause) string {
 	if c.Value != c.Value {
-		return c.Name
+		return ""
 	}
-	return fmt.Sprintf("%s: %s %s (%s to %s)", c.Name, say(c.Value), c.Unit, say(c.Low), say(c.High))
+	return fmt.Sprintf(", %s %s (%s to %s)", say(c.Value), c.Unit, say(c.Low), say(c.High))
 }
 
 // Of a drive: marks that a hand puts down.

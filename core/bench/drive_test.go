@@ -92,7 +92,7 @@ func TestDriveIsWatched(t *testing.T) {
 		}
 	}
 	v := bench.Trims.Reduce(bench.Subject{}, told)
-	if v.Outcome != "idle-lean" || len(v.Figures) != 1 || v.Figures[0].Unit != "mm" || !strings.HasPrefix(v.Says, "Air enters behind the throttle: ") {
+	if v.Outcome != "idle-lean" || len(v.Figures) != 1 || v.Figures[0].Unit != "mm" || !strings.HasPrefix(v.Says, "Most likely: vacuum leak behind the throttle (>99 %), ") {
 		t.Errorf("%+v", v)
 	}
 }

@@ -88,7 +88,7 @@ func trimsShape(idle, load, boost float64) string {
 
 var trimsSay = map[string]string{
 	"boost-rich": ", and rich under boost only: metered air is lost.",
-	"idle-lean":  ": it fades with flow. Air enters behind the throttle.",
+	"idle-lean":  ": it fades with flow. Vacuum leak behind the throttle.",
 	"even":       ": the same everywhere. Meter or inlet pipe.",
 	"load-lean":  ": it grows with flow. Fuel delivery.",
 	"idle-rich":  ": rich at idle. Vapour or an injector.",

@@ -89,15 +89,17 @@ func visible(*data) string { return "" }
 func percent(x float64) float64 { return 100 * x }
 
 // ln1 is ln(1+x), kept away from where nothing would be left.
-func ln1(x float64) float64 { return math.Log1p(math.Max(x, -0.95)) }
+func ln1(x float64) float64 {
+	return math.Log1p(math.Max(x, -0.95))
+}
 
 // kinds are the causes that a log is weighed against. The spread of sizes is common practice,
 // no source: most holes that trims show are of one to five millimetres, most shares of some
 // per cent to a third.
 var kinds = []kind{
-	{key: Nothing, name: "nothing wrong that trims show", prior: 0.25, unseen: visible,
+	{key: Nothing, name: "nothing wrong that trims can show", prior: 0.25, unseen: visible,
 		effect: func(*data, *site, float64, float64) (a, f, g float64) { return }},
-	{key: ManifoldLeak, name: "air enters behind the throttle", unit: "mm", prior: 0.17, sizes: scale{0.3e-3, 20e-3, true, 2e-3, 0.7},
+	{key: ManifoldLeak, name: "vacuum leak behind the throttle", unit: "mm", prior: 0.17, sizes: scale{0.3e-3, 20e-3, true, 2e-3, 0.7},
 		effect: func(d *data, s *site, size, _ float64) (a, _, _ float64) {
 			if d.metering == SpeedDensity {
 				return 0, 0, 0 // it comes in with the pressure, and the unit reckons with it
@@ -107,33 +109,33 @@ var kinds = []kind{
 		says: func(_ *data, size, _ float64) float64 { return size * 1e3 },
 		unseen: func(d *data) string {
 			if d.metering == SpeedDensity && d.idle < 0 {
-				return "The control unit reckons with manifold pressure, so trims stay silent about air behind the throttle; only the idle speed tells, and the log has no warm idle."
+				return "This engine calculates its fuel from manifold pressure (MAP), so a vacuum leak behind the throttle hardly moves the trims; only the idle speed tells, and the log has no warm idle."
 			}
 			return ""
 		}},
-	{key: InletLeak, name: "air enters between meter and throttle", unit: "%", prior: 0.13, sizes: scale{0.01, 0.6, true, 0.1, 0.8}, bends: 0.012,
+	{key: InletLeak, name: "leak between air meter and throttle", unit: "%", prior: 0.13, sizes: scale{0.01, 0.6, true, 0.1, 0.8}, bends: 0.012,
 		effect: func(_ *data, _ *site, size, _ float64) (a, f, g float64) { return ln1(size), 0, 0 },
 		says:   func(_ *data, size, _ float64) float64 { return percent(size / (1 + size)) },
 		unseen: func(d *data) string {
 			if d.metering == SpeedDensity {
-				return "Without an air meter nothing is missed between meter and throttle."
+				return "Without an air meter (MAF), a leak before the throttle does not change the fuel."
 			}
 			return ""
 		}},
-	{key: MeterScale, name: "the meter reads wrong", unit: "%", prior: 0.13, sizes: scale{-0.4, 0.4, false, 0, 0.15}, bends: 0.04, unseen: visible,
+	{key: MeterScale, name: "air meter reads wrong", unit: "%", prior: 0.13, sizes: scale{-0.4, 0.4, false, 0, 0.15}, bends: 0.04, unseen: visible,
 		effect: func(_ *data, _ *site, size, _ float64) (a, f, g float64) { return size, 0, 0 },
 		says:   func(_ *data, size, _ float64) float64 { return percent(math.Expm1(-size)) }},
-	{key: FuelDelivery, name: "too little fuel is delivered", unit: "%", prior: 0.1, sizes: scale{0.01, 0.6, true, 0.12, 0.7}, shapes: []float64{0.35, 0.6, 1, 1.4, 2}, unseen: visible,
+	{key: FuelDelivery, name: "weak fuel delivery", unit: "%", prior: 0.1, sizes: scale{0.01, 0.6, true, 0.12, 0.7}, shapes: []float64{0.35, 0.6, 1, 1.4, 2}, unseen: visible,
 		effect: func(_ *data, s *site, size, shape float64) (a, f, g float64) {
 			return 0, ln1(-size * math.Pow(s.share, shape)), 0
 		},
 		says: func(_ *data, size, _ float64) float64 { return percent(size) }},
-	{key: RichIdle, name: "vapour, or a leaking injector", unit: "%", prior: 0.08, sizes: scale{0.01, 0.7, true, 0.1, 0.7}, unseen: visible,
+	{key: RichIdle, name: "fuel vapour, or a leaking injector", unit: "%", prior: 0.08, sizes: scale{0.01, 0.7, true, 0.1, 0.7}, unseen: visible,
 		effect: func(d *data, s *site, size, _ float64) (a, f, g float64) {
 			return 0, -ln1(-size * d.least / s.air), 0
 		},
 		says: func(_ *data, size, _ float64) float64 { return percent(size) }},
-	{key: ChargeLeak, name: "charge air escapes", unit: "%", prior: 0.06, sizes: scale{0.5e-3, 40e-3, true, 5e-3, 0.8}, shapes: []float64{0, 1, 2}, // of rises
+	{key: ChargeLeak, name: "charge air leaks out", unit: "%", prior: 0.06, sizes: scale{0.5e-3, 40e-3, true, 5e-3, 0.8}, shapes: []float64{0, 1, 2}, // of rises
 		effect: func(_ *data, s *site, size, shape float64) (a, f, g float64) {
 			return ln1(-gas.Area(size) * s.escapes[int(shape)] / s.air), 0, 0
 		},
@@ -143,13 +145,13 @@ var kinds = []kind{
 		unseen: func(d *data) string {
 			switch {
 			case d.metering == SpeedDensity:
-				return "Without an air meter, air that escapes from the charge side was never counted."
+				return "Without an air meter (MAF), a charge-air leak does not change the fuel."
 			case d.escapesMost[0] == 0:
-				return "The log has no steady point under boost in closed loop, so that a leak of the charge side does not show."
+				return "The log has no steady point under boost in closed loop, so a charge-air leak cannot show."
 			}
 			return ""
 		}},
-	{key: PurgeShare, name: "purge upsets the mixture", unit: "%", prior: 0.04, sizes: scale{-1.2, 1.2, false, 0, 0.45},
+	{key: PurgeShare, name: "purge changes the mixture", unit: "%", prior: 0.04, sizes: scale{-1.2, 1.2, false, 0, 0.45},
 		// A trim says what it carries as fuel; the air that comes with it is an unknown of its own.
 		effect: func(d *data, s *site, size, _ float64) (a, f, g float64) { return 0, -ln1(size * s.purge), 0 },
 		says:   func(d *data, size, _ float64) float64 { return percent(size * d.purgeMost) },
@@ -159,7 +161,7 @@ var kinds = []kind{
 			}
 			return ""
 		}},
-	{key: EGRShare, name: "exhaust gas recirculates without a command", unit: "%", prior: 0.04, sizes: scale{0.5e-3, 30e-3, true, 5e-3, 0.7},
+	{key: EGRShare, name: "EGR flows without a command", unit: "%", prior: 0.04, sizes: scale{0.5e-3, 30e-3, true, 5e-3, 0.7},
 		effect: func(d *data, s *site, size, _ float64) (a, f, g float64) {
 			x := gas.Area(size) * s.exhaust / s.air
 			if d.metering == SpeedDensity {
@@ -173,7 +175,7 @@ var kinds = []kind{
 		},
 		unseen: func(d *data) string {
 			if d.metering != SpeedDensity && d.second == 0 {
-				return "Recirculated gas shows where both air flow and manifold pressure were logged; one of them is missing."
+				return "EGR flow shows only where both air flow (MAF) and manifold pressure (MAP) were logged; one is missing."
 			}
 			return ""
 		}},

@@ -59,7 +59,7 @@ func (d Drive) Check() error {
 		return fmt.Errorf("a drive has between 1 and %d points; this has %d", 4*mostPoints, len(d.Points.Points))
 	}
 	if d.Engine.Metering != AirMeter && d.Engine.Metering != SpeedDensity {
-		return fmt.Errorf("nobody says how the engine knows its air")
+		return fmt.Errorf("the metering of the engine is not known")
 	}
 	for i, p := range d.Points.Points {
 		if len(p.Banks) < 1 || len(p.Banks) > 2 || !(p.Speed > 0) || !(p.Seconds > 0) {

@@ -26,6 +26,17 @@ type Cause struct {
 	beta             [unknowns]float64
 }
 
+// Odds are the cause's in words: nothing is certain.
+func (c Cause) Odds() string {
+	switch {
+	case c.Probability > 0.99:
+		return ">99 %"
+	case c.Probability < 0.01:
+		return "<1 %"
+	}
+	return fmt.Sprintf("%.0f %%", 100*c.Probability)
+}
+
 // Key is the cause's, a pair's two joined by +.
 func (c Cause) Key() string {
 	var out []string
@@ -87,9 +98,9 @@ func (e Engine) metered(l *Log) (Engine, []string, error) {
 		return e, nil, nil
 	case pressure:
 		e.Metering = SpeedDensity
-		return e, []string{"The log has manifold pressure and no air flow: the engine is taken to reckon with manifold pressure. If it has an air meter, say so."}, nil
+		return e, []string{"The log has manifold pressure (MAP) and no air flow: the engine is taken as one without an air meter. If it has one, say so."}, nil
 	}
-	return e, nil, fmt.Errorf("the log has neither air flow nor manifold pressure: say how the engine knows its air (an air meter, or manifold pressure), since the same leak moves the trims of one and not of the other")
+	return e, nil, fmt.Errorf("the log has neither air flow nor manifold pressure: say how the engine is metered, by air meter (MAF) or by manifold pressure (MAP): the same leak moves the trims of one and not of the other")
 }
 
 // JudgePoints weighs operating points, from a log or typed.
@@ -123,7 +134,7 @@ func JudgePoints(p Points, e Engine) Result {
 func (d *data) cause(k *kind, c *curve) Cause {
 	out := Cause{Keys: []Key{k.key}, Name: k.name, LnEvidence: c.ln(), Unit: k.unit, Value: math.NaN(), Low: math.NaN(), High: math.NaN(), effects: []effect{c.at[c.best].best}, best: c.at[c.best].profile, beta: c.at[c.best].beta}
 	if k.key == MeterScale && d.metering == SpeedDensity {
-		out.Name = "the manifold pressure sensor reads wrong"
+		out.Name = "manifold pressure sensor reads wrong"
 	}
 	if k.sizes.none() {
 		return out
@@ -224,7 +235,7 @@ func (r *Result) say() {
 		r.Warnings = append(r.Warnings, "The flow hardly changes in this log: add a steady pull on the road.")
 	}
 	if r.Metering == SpeedDensity {
-		r.Warnings = append(r.Warnings, "This engine reckons with manifold pressure: air that enters behind the throttle raises the pressure, the control unit adds the fuel for it, and the trims stay silent. Idle speed and smoke tell.")
+		r.Warnings = append(r.Warnings, "This engine calculates its fuel from manifold pressure (MAP): a vacuum leak behind the throttle raises the pressure, the control unit adds the fuel for it, and the trims hardly move. Idle speed and smoke tell.")
 	}
 	r.breathes()
 }

@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 
+	"wexter/core/gas"
 	"wexter/core/obd"
 )
 
@@ -564,7 +565,7 @@ func Where(p Point, road float64) Region { return p.region(road) }
 // region says where a point lies, from its road speed where that was logged.
 func (p *Point) region(road float64) Region {
 	moves, known := road > walking, !math.IsNaN(road)
-	ratio := p.Pressure / firstNumber(p.Barometer, 101325)
+	ratio := p.Pressure / firstNumber(p.Barometer, gas.StandardPressure)
 	pulls := p.Load >= 0.45 || ratio >= 0.55
 	light := p.Load < 0.45 || ratio < 0.5 || math.IsNaN(p.Load) && math.IsNaN(ratio)
 	switch {
@@ -578,6 +579,7 @@ func (p *Point) region(road float64) Region {
 	return Other
 }
 
+// firstNumber is the first that is a number and not nought: nought stands for what is not known.
 func firstNumber(list ...float64) float64 {
 	for _, x := range list {
 		if !math.IsNaN(x) && x != 0 {

@@ -146,9 +146,9 @@ func TestUselessLogs(t *testing.T) {
 		{"time runs back", func(l *trim.Log) { l.Time[50] = 3 }, maf, "does not rise at row 51", ""},
 		{"half a column", func(l *trim.Log) { l.Value[trim.Speed] = l.Value[trim.Speed][:5] }, maf, "5 readings", ""},
 		{"one row", func(l *trim.Log) { *l = trim.Log{Time: []float64{0}} }, maf, "at least two", ""},
-		{"nobody says how it is metered", func(l *trim.Log) { l.Value[trim.MeteredAir], l.Value[trim.ManifoldPressure] = nil, nil }, trim.Engine{}, "say how the engine knows its air", ""},
+		{"nobody says how it is metered", func(l *trim.Log) { l.Value[trim.MeteredAir], l.Value[trim.ManifoldPressure] = nil, nil }, trim.Engine{}, "say how the engine is metered", ""},
 
-		{"by pressure, as the channels say", func(l *trim.Log) { l.Value[trim.MeteredAir] = nil }, trim.Engine{}, "", "taken to reckon with manifold pressure"},
+		{"by pressure, as the channels say", func(l *trim.Log) { l.Value[trim.MeteredAir] = nil }, trim.Engine{}, "", "taken as one without an air meter"},
 		{"idle only", func(l *trim.Log) {
 			for c, v := range l.Value {
 				if v != nil {
@@ -167,7 +167,7 @@ func TestUselessLogs(t *testing.T) {
 			}
 		}, maf, "", "another car"},
 		{"banks apart", func(l *trim.Log) { fill(l, trim.Short2, 0); fill(l, trim.Long2, -0.02) }, maf, "", "banks differ by 18 %"},
-		{"neither flow nor size", func(l *trim.Log) { l.Value[trim.MeteredAir] = nil }, trim.Engine{Metering: trim.AirMeter}, "", "reckoned for 1.8 L"},
+		{"neither flow nor size", func(l *trim.Log) { l.Value[trim.MeteredAir] = nil }, trim.Engine{Metering: trim.AirMeter}, "", "calculated for 1.8 L"},
 	} {
 		t.Run(x.name, func(t *testing.T) {
 			l := steady(40)
@@ -225,7 +225,7 @@ func TestSpeedDensity(t *testing.T) {
 	if r.Causes[0].Keys[0] != trim.ManifoldLeak {
 		t.Errorf("an idle of 1250 without cause in the trims is put down to %s, %.2f", r.Causes[0].Key(), r.Causes[0].Probability)
 	}
-	if !slices.ContainsFunc(r.Warnings, func(s string) bool { return strings.Contains(s, "the trims stay silent") }) {
+	if !slices.ContainsFunc(r.Warnings, func(s string) bool { return strings.Contains(s, "the trims hardly move") }) {
 		t.Errorf("nobody says why trims are silent: %q", r.Warnings)
 	}
 	if !slices.ContainsFunc(r.NotSeen, func(u trim.Unseen) bool { return u.Key == trim.InletLeak }) {

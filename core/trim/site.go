@@ -68,7 +68,7 @@ func newData(p Points, e Engine) *data {
 		x := &p.Points[i]
 		t, sd, stop := x.Mean()
 		s := site{trim: ln1(t), noise: sd / (1 + t), stop: stop, visits: float64(x.Visits), second: math.NaN()}
-		baro := firstNumber(x.Barometer, e.Barometer, gas.StandardPressure)
+		baro := e.barometer(x)
 		intake := firstNumber(x.Intake, warmIntake)
 		s.pressure = x.Pressure
 		if math.IsNaN(s.pressure) {
@@ -93,7 +93,7 @@ func newData(p Points, e Engine) *data {
 		d.sites = append(d.sites, s)
 	}
 	if reckoned > 0 && d.sizeSD > 0 && e.Metering != SpeedDensity {
-		d.warnings = append(d.warnings, "Neither air flow nor the engine's size is known: flows are reckoned for 1.8 L, and a diameter is that much less certain.")
+		d.warnings = append(d.warnings, "Neither air flow nor the engine's size is known: flows are calculated for 1.8 L, and a diameter is that much less certain.")
 		d.flowSD = usualSizeSD
 	}
 	if inferred > 0 {
@@ -109,11 +109,16 @@ func newData(p Points, e Engine) *data {
 // not logged: the turbine is driven by the flow. Nought takes what was read alone.
 var rises = [...]float64{0, 1.3, 2}
 
+// barometer is that of a point: as it was logged, as it is known otherwise, or the standard.
+func (e Engine) barometer(x *Point) float64 {
+	return firstNumber(x.Barometer, e.Barometer, gas.StandardPressure)
+}
+
 // charge works out what a hole of the charge side loses.
 func (d *data) charge(points []Point, e Engine) {
 	const ducts = 1.5e3 // Pa that a compressor has to give before anything is above the barometer
 	top, at := 0.0, 0.0
-	baro := func(x *Point) float64 { return firstNumber(x.Barometer, e.Barometer, gas.StandardPressure) }
+	baro := e.barometer
 	for i := range points {
 		over := firstNumber(points[i].Charge, d.sites[i].pressure) - baro(&points[i])
 		if over > math.Max(top, 2e3) {

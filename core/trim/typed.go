@@ -35,7 +35,11 @@ func TypedDrive(list []Typed, e Engine) (Drive, error) {
 			return Drive{}, fmt.Errorf("a trim lies within ±100 %%; %s has one beyond", t.Region)
 		}
 		b := Bank{Total: total, SD: typedSD, Short: orNought(t.Short), Long: orNought(t.Long)}
-		if s := firstNumber(t.Short, t.Long); math.Abs(s) >= d.Points.Stop {
+		s := t.Short
+		if s != s {
+			s = t.Long
+		}
+		if math.Abs(s) >= d.Points.Stop {
 			b.Stop, b.Bound = int(math.Copysign(1, s)), true
 		} else if math.Abs(b.Long) >= d.Points.Stop {
 			b.Stop = int(math.Copysign(1, b.Long))

@@ -47,16 +47,16 @@ var tells = map[[2]string]string{
 	pairOf("purge", "rich-idle"):             "Clamp the purge hose at idle and read on for half a minute: what the total loses is the purge's share; what is left is an injector.",
 	pairOf("fuel-delivery", "meter-scale"):   "Fuel pressure under load. Or the same drive with air flow and manifold pressure logged: a meter shows there, a pump does not.",
 	pairOf("fuel-delivery", "inlet-leak"):    "Fuel pressure under load; smoke between meter and throttle.",
-	pairOf("manifold-leak", "meter-scale"):   aPull + ": air behind the throttle fades with the flow, a meter's error does not.",
-	pairOf("inlet-leak", "manifold-leak"):    aPull + ": air behind the throttle fades with the flow, air before it does not.",
+	pairOf("manifold-leak", "meter-scale"):   aPull + ": a leak behind the throttle fades with the flow, a meter's error does not.",
+	pairOf("inlet-leak", "manifold-leak"):    aPull + ": a leak behind the throttle fades with the flow, one before it does not.",
 	pairOf("charge-leak", "fuel-delivery"):   "Charge side under pressure, listen and soap; fuel pressure under load.",
-	pairOf("egr", "rich-idle"):               "Shut the recirculation valve off (tool, or its hose): does the idle smooth out and the total come back?",
+	pairOf("egr", "rich-idle"):               "Shut the EGR valve off (scan tool, or its hose): does the idle smooth out and the total come back?",
 	pairOf("manifold-leak", "rich-idle"):     "Idle and 2500 again, half a minute each, with the purge hose clamped.",
 	pairOf("manifold-leak", "none"):          "Smoke into the manifold, or clamp the hoses one by one at idle and watch the idle speed and the short trim.",
 	pairOf("none", "purge"):                  "Clamp the purge hose at idle and read on for half a minute.",
-	pairOf("egr", "none"):                    "Shut the recirculation valve off (tool, or its hose) and log idle again.",
+	pairOf("egr", "none"):                    "Shut the EGR valve off (scan tool, or its hose) and log idle again.",
 	pairOf("fuel-delivery", "rich-idle"):     "Fuel pressure at idle and under load.",
-	pairOf("manifold-leak", "fuel-delivery"): aPull + ": air behind the throttle fades with the flow, a weak pump shows the more.",
+	pairOf("manifold-leak", "fuel-delivery"): aPull + ": a leak behind the throttle fades with the flow, a weak pump shows the more.",
 }
 
 var tellsAlone = map[Key]string{
@@ -67,6 +67,6 @@ var tellsAlone = map[Key]string{
 	RichIdle:     "Clamp the purge hose at idle; then fuel pressure with the engine off: does it fall?",
 	ChargeLeak:   "Charge side under pressure, listen and soap.",
 	PurgeShare:   "Clamp the purge hose at idle and read on for half a minute.",
-	EGRShare:     "Shut the recirculation valve off and log idle again.",
+	EGRShare:     "Shut the EGR valve off and log idle again.",
 	Nothing:      "The same drive again: what is there comes back.",
 }
