@@ -30,7 +30,7 @@
 // Each cause says how a and f go with flow and pressure for one size: a hole behind the
 // throttle by the orifice at the pressure that was read; a split inlet pipe as a share, since
 // the depression that drives it goes with the square of the flow; a meter by its scale and
-// how that bends; a pump by what it lacks at the largest flow; vapour or a dripping injector
+// how that bends; a pump by what it lacks at the largest flow; vapour or a leaking injector
 // as fuel that does not depend on the flow; a charge pipe by an orifice under boost; purge by
 // its duty; recirculated gas by an orifice from the exhaust. All share a base trim that every
 // healthy car has, a breathing known to ±10 %, and a scatter from point to point.
