@@ -36,7 +36,8 @@ type Shop struct {
 	// Ports lists the serial devices of this computer that may be spoken to; nil: none.
 	Ports func() ([]string, error)
 
-	cars   desk[Car] // their plumbing: joining it takes longer than anything else on a page
+	cars   desk[Car]      // their plumbing: joining it takes longer than anything else on a page
+	told   desk[Foretold] // what suspects would show on a live bench
 	minds  desk[*Thought]
 	places chan struct{} // see InTurn
 	once   sync.Once

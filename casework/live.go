@@ -3,6 +3,7 @@ package casework
 import (
 	"context"
 	"fmt"
+	"maps"
 	"math"
 	"reflect"
 	"slices"
@@ -31,6 +32,7 @@ type LiveTest struct {
 	Entry knowledge.Test // of the Book
 
 	car      Car
+	past     map[record.RunKind]bench.Past
 	gathered gathered // of a hold
 }
 
@@ -69,8 +71,32 @@ func (s *Shop) LiveTest(ctx context.Context, id string) (LiveTest, error) {
 		}
 	}
 	runs, err := store.OfTest(tx, id)
+	if err != nil {
+		return LiveTest{}, err
+	}
 	l.Runs = standing(runs)
-	return l, err
+	return l, l.lookBack(tx)
+}
+
+// lookBack reads the stretches that later ones of the test look back at, the newest of each kind.
+func (l *LiveTest) lookBack(tx store.Tx) error {
+	l.past = map[record.RunKind]bench.Past{}
+	for _, r := range slices.Backward(l.Runs) {
+		_, has := l.past[r.Kind]
+		if has || r.EndedAt == nil || r.Doubted() || !slices.Contains(l.Bench.Live.Looks, r.Kind) {
+			continue
+		}
+		t, err := tx.Readings(r.ID)
+		if err != nil {
+			return err
+		}
+		p := bench.Past{Cols: r.Channels, Table: t}
+		for _, m := range r.Marks {
+			p.Marks = append(p.Marks, bench.Moment{Key: m.Key, At: m.Time})
+		}
+		l.past[r.Kind] = p
+	}
+	return nil
 }
 
 // Name is what the test is called, with the part that it tries.
@@ -109,13 +135,14 @@ func (l LiveTest) Done(key record.RunKind) bool {
 // Known is what is known before a stretch is read. Works says what can be told rig and car
 // from here, resolution is that of the first channel.
 func (l LiveTest) Known(works func(bench.Verb) bool, resolution float64) bench.Known {
-	k := bench.Known{Subject: bench.Subject{Hold: l.Test.Setup.Decay()}, Site: bench.Site{Seal: l.Arch.Settings(), Entry: l.Arch.Entry, Part: l.Test.Part},
-		MaxPa: l.Arch.MaxPa, MaxVac: l.Arch.MaxVacPa, Setup: l.Test.Setup, In: map[record.RunKind]bool{}, Read: l.Readings(), Works: works, Resolution: resolution}
+	k := bench.Known{Site: bench.Site{Seal: l.Arch.Settings(), Entry: l.Arch.Entry, Part: l.Test.Part},
+		MaxPa: l.Arch.MaxPa, MaxVac: l.Arch.MaxVacPa, Setup: l.Test.Setup, In: map[record.RunKind]bool{}, Read: l.Readings(), Works: works, Resolution: resolution, Past: l.past}
+
 	if l.car.Car != nil {
-		k.Site.Graph, k.Graph, k.Of = l.car.Graph, l.car.Graph, l.car.Combination
-		k.Part, _ = l.car.Graph.Part(l.Test.Part)
+		k.Site.Graph, k.Subject = l.car.Graph, l.car.Subject(l.Test.Part)
 		k.Engine = bench.EngineOf(l.car.Graph, l.Test.Setup.Displacement, l.Test.Setup.Barometer)
 	}
+	k.Hold = l.Test.Setup.Decay()
 	for _, r := range l.Runs {
 		if r.EndedAt != nil {
 			k.In[r.Kind] = true
@@ -527,7 +554,13 @@ func pastDate(r record.Run) (out []string) {
 
 // Shown are readings in words, as the pages show them.
 func (l LiveTest) Shown(r bench.Readings) []evidence.Line {
-	figures, exits := evidence.Figures(l.Entry, r)
+	typed := maps.Clone(r)
+	for _, c := range l.Bench.Channels {
+		if c.Worked { // it stands with the verdict
+			delete(typed, c.Key)
+		}
+	}
+	figures, exits := evidence.Figures(l.Entry, typed)
 	return l.car.Lines(record.Result{Test: l.Test.Key, Part: l.Test.Part, Figures: figures, Exits: exits})
 }
 

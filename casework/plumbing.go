@@ -55,7 +55,7 @@ func (s *Shop) Combination(v record.Vehicle) (c plumbing.Combination, assumed []
 // (since the archetype was changed) is left out and named.
 func (s *Shop) Car(v record.Vehicle, corrections []record.Correction) (Car, error) {
 	var key strings.Builder
-	fmt.Fprint(&key, s.Book.Version, "|", v.Archetype, "|", v.Engine, "|", v.Boost, "|", v.Crankcase, "|", v.Recirculation, "|", v.Metering)
+	fmt.Fprint(&key, s.Book.Version, "|", v.Archetype, "|", v.Engine, "|", v.Boost, "|", v.Crankcase, "|", v.Recirculation, "|", v.Metering, "|", v.TankL)
 	for _, x := range corrections {
 		fmt.Fprintf(&key, "|%v %s %s %s %s", x.StruckAt != nil, x.Kind, x.Part, x.From, x.To)
 	}
@@ -96,6 +96,7 @@ func (s *Shop) join(v record.Vehicle, corrections []record.Correction) (Car, err
 		graph = g
 	}
 	car.Car, car.sheet = evidence.NewCar(s.Book, c, graph), sync.OnceValue(func() *drawing.Sheet { return drawing.Lay(graph) })
+	car.Tank, car.TankTolerance = tankOf(v)
 	return car, nil
 }
 

@@ -111,7 +111,7 @@ func (s *Shop) AddResult(ctx context.Context, key, caseID string, n NewResult) (
 	if !ok {
 		return "", problem("test", "there is no test %q", n.Test)
 	}
-	n, err := s.withDrive(ctx, n)
+	n, err := s.asRead(ctx, n)
 	if err != nil {
 		return "", err
 	}
@@ -166,6 +166,15 @@ func (s *Shop) AddResult(ctx context.Context, key, caseID string, n NewResult) (
 	})
 }
 
+// asRead gives a result what its bench read and worked out that no form carries.
+func (s *Shop) asRead(ctx context.Context, n NewResult) (NewResult, error) {
+	n, err := s.withDrive(ctx, n)
+	if err != nil {
+		return n, err
+	}
+	return s.withWorked(ctx, n)
+}
+
 // JudgeResult says what readings come to, without writing anything down.
 func (s *Shop) JudgeResult(ctx context.Context, caseID string, n NewResult) (bench.Verdict, error) {
 	t, ok := s.Book.Test(n.Test)
@@ -183,7 +192,7 @@ func (s *Shop) JudgeResult(ctx context.Context, caseID string, n NewResult) (ben
 	if err := car.canBe(t, n); err != nil {
 		return bench.Verdict{}, err
 	}
-	if n, err = s.withDrive(ctx, n); err != nil {
+	if n, err = s.asRead(ctx, n); err != nil {
 		return bench.Verdict{}, err
 	}
 	v, err := car.judge(t, n)
@@ -195,8 +204,7 @@ func (s *Shop) JudgeResult(ctx context.Context, caseID string, n NewResult) (ben
 
 // judge turns readings of a test of this car into a verdict.
 func (c Car) judge(t knowledge.Test, n NewResult) (bench.Verdict, error) {
-	p, _ := c.Graph.Part(n.Part)
-	v, err := bench.Judge(t, bench.Subject{Of: c.Combination, Graph: c.Graph, Part: p}, n.Readings)
+	v, err := bench.Judge(t, c.Subject(n.Part), n.Readings)
 	if err != nil {
 		return v, problem("reading", "%s.", Upper(strings.TrimSuffix(err.Error(), ".")))
 	}

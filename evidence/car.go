@@ -16,14 +16,17 @@ type Car struct {
 	Combination plumbing.Combination
 	Graph       *plumbing.Graph
 
-	book     knowledge.Book
-	arch     knowledge.Archetype // of the vapour family
-	diesel   bool
-	where    map[string]string // part by fault, for the faults that this car can have
-	faults   map[string]knowledge.Fault
-	tests    map[string]knowledge.Test
-	signs    map[string]string // names
-	contexts map[string]string
+	book   knowledge.Book
+	arch   knowledge.Archetype // of the vapour family
+	diesel bool
+	// Tank is the size of the fuel tank, m³, and how well it is known, a share with k = 2; 0: nobody
+	// said.
+	Tank, TankTolerance float64
+	where               map[string]string // part by fault, for the faults that this car can have
+	faults              map[string]knowledge.Fault
+	tests               map[string]knowledge.Test
+	signs               map[string]string // names
+	contexts            map[string]string
 }
 
 // NewCar looks up once what a car's entries ask the Book and the plumbing for.
@@ -52,6 +55,12 @@ func NewCar(book knowledge.Book, c plumbing.Combination, g *plumbing.Graph) *Car
 		car.contexts[w.Key] = w.Name
 	}
 	return car
+}
+
+// Subject is what a test of the car is done on: the part by its key, empty for the whole car.
+func (c *Car) Subject(part string) bench.Subject {
+	p, _ := c.Graph.Part(part)
+	return bench.Subject{Of: c.Combination, Graph: c.Graph, Part: p, Tank: c.Tank, TankTolerance: c.TankTolerance}
 }
 
 // Where is the part of the Map on which a fault sits; empty for one that this car cannot

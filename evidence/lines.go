@@ -51,8 +51,7 @@ func (c *Car) Lines(x record.Result) (out []Line) {
 // Worked are the figures that a result's readings come to, with their intervals.
 func (c *Car) Worked(x record.Result) (out []Line) {
 	t := c.tests[x.Test]
-	p, _ := c.Graph.Part(x.Part)
-	v, err := bench.Judge(t, bench.Subject{Of: c.Combination, Graph: c.Graph, Part: p}, Readings(t, x))
+	v, err := bench.Judge(t, c.Subject(x.Part), Readings(t, x))
 	if err != nil {
 		return nil
 	}

@@ -130,6 +130,9 @@ const (
 	Ask    = "ask"   // words, to an instrument on a simulated car that takes them
 )
 
+// TakesDrive is what an instrument on a simulated car takes that drives it.
+const TakesDrive = "drive MODE"
+
 // OwnClock is the session of instruments without a clock of their own: their readings have
 // the time of this computer, s since 1970, which goes on whatever is plugged out and in.
 const OwnClock = "the clock of this computer"

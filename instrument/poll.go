@@ -64,6 +64,9 @@ func Poll(ctx context.Context, s Scanner, want []byte) (*Poller, error) {
 	p.about = About{Protocol: 1, Name: a.Adapter, Session: OwnClock, Simulated: a.Simulated, NoClock: true}
 	if len(a.Commands) > 0 && a.Keeps {
 		p.about.Commands = []string{Valve, Keep}
+		if a.Simulated { // a simulated car is driven by whoever tells it
+			p.about.Commands, p.about.Takes = append(p.about.Commands, Ask), []string{TakesDrive}
+		}
 	}
 	pick := func(list []byte) (out []byte) {
 		for _, x := range list {
@@ -162,7 +165,9 @@ func (p *Poller) Do(ctx context.Context, c Command) error {
 		return errByHand
 	case c.Do == Keep:
 		words = fmt.Sprintf("keep %.0f", c.Keep)
-	case strings.ContainsAny(c.Words, " \t\r\n") || c.Words == "":
+	case c.Do == Ask && strings.HasPrefix(c.Words, "drive ") && !strings.ContainsAny(c.Words, "\r\n"):
+		words = c.Words
+	case strings.ContainsAny(c.Words, " \t\r\n") || c.Words == "" || c.Do == Ask:
 		return errors.New("say which valve")
 	case c.Target < 0:
 		words = fmt.Sprintf("command %s release", c.Words)

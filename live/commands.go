@@ -147,11 +147,21 @@ func (b *Bench) Rig(ctx context.Context, command string) error {
 	return work(ctx, orders)
 }
 
-// held puts simulated hand instruments where the test holds them, as a hand does with real ones.
-// The bench is locked.
+// drives say how a simulated car is driven for a step that a person does on a real one.
+var drives = map[bench.Verb]string{bench.KeyOn: "key", bench.Warm: "warm", bench.Idle: "idle", bench.Fast: "2500", bench.EngineOff: "off"}
+
+// held puts simulated hand instruments where the test holds them, and drives a simulated car, as a
+// person does with real ones. The bench is locked.
 func (b *Bench) held(st bench.Stretch) (out []order) {
 	site := b.known().Site
 	for _, s := range b.seats {
+		if s.about.Simulated && slices.Contains(s.about.Takes, instrument.TakesDrive) {
+			for _, x := range st.Do {
+				if mode, ok := drives[x.Do]; ok {
+					out = append(out, order{s, instrument.Command{Do: instrument.Ask, Words: "drive " + mode}})
+				}
+			}
+		}
 		if !s.about.Simulated || !slices.Contains(s.about.Takes, "read PART") {
 			continue
 		}

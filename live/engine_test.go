@@ -303,7 +303,7 @@ func TestFastInstrumentIsMeaned(t *testing.T) {
 // tank is a car whose purge valve draws on its tank at idle: vacuum builds while the vent is
 // commanded shut and the purge valve open, and falls away otherwise.
 func tank(clock float64) *fake {
-	f := newFake("adapter", 100*time.Millisecond, "pid-32", "Pa")
+	f := newFake("adapter", 100*time.Millisecond, "pid-32", "Pa", "pid-2F", "%")
 	f.clock, f.Session, f.NoClock = clock, instrument.OwnClock, true
 	f.Commands = []string{instrument.Valve, instrument.Keep}
 	open := map[string]float64{}
@@ -323,7 +323,7 @@ func tank(clock float64) *fake {
 	}
 	f.gives = func(f *fake, s float64) []instrument.Value {
 		pass(f, s)
-		return []instrument.Value{value("pid-32", -vacuum)}
+		return []instrument.Value{value("pid-32", -vacuum), value("pid-2F", 60)}
 	}
 	f.does = func(f *fake, s float64, c instrument.Command) error {
 		pass(f, s)
@@ -358,18 +358,21 @@ func (f *fake) vacuum() float64 {
 
 func adapterSeat(f *fake) []seated { return []seated{{f, []string{"live-data"}, record.Adapter}} }
 
-// A whole draw-down from one press: the purge valve is shut by itself at 8 inH2O, the readings
-// are taken, everything is let go, and the readings give a verdict.
+// A draw-down: the sensor's zero follows by itself, what energises wants a press of its own, and
+// from that press on the purge valve is shut by itself at 8 inH2O, the readings are taken,
+// everything is let go, and the readings give a verdict.
 func TestDrawDownRunsFromOnePress(t *testing.T) {
 	car := tank(0)
 	onBench(t, "draw-down", adapterSeat(car), func(t *testing.T, x *engine) {
 		must(t, x.bench.Start(ctx, "phase-1"))
 		time.Sleep(2 * time.Second)
 		must(t, x.bench.Onward(ctx)) // warm: what comes next energises, and wants a press of its own
-		time.Sleep(5 * time.Second)
-		if v := view(x.bench); v.Leg != "" || v.Start != "phase-2" || len(car.told) != 0 {
+		time.Sleep(8 * time.Second)
+		if v := view(x.bench); v.Leg != "" || v.Start != "drift" || car.energised() {
 			t.Fatalf("%q is read, %q comes next, told %v", v.Leg, v.Start, car.told)
 		}
+		must(t, x.bench.Start(ctx, "drift"))
+		until(t, "the vent is let go again", func() bool { v := view(x.bench); return v.Leg == "" && v.Start == "phase-2" && !car.energised() })
 		must(t, x.bench.Start(ctx, "phase-2"))
 		most := 0.0
 		until(t, "all is in", func() bool {
@@ -389,8 +392,8 @@ func TestDrawDownRunsFromOnePress(t *testing.T) {
 			t.Errorf("%.2f built, %.2f left, %+v, %v", built, left, e.Verdict, err)
 		}
 		runs := x.runs(t)
-		if len(runs) != 5 || len(runs[1].Marks) != 1 || runs[1].Marks[0].Key != record.Recognised {
-			t.Errorf("%d runs, marks %+v", len(runs), runs[1].Marks)
+		if len(runs) != 7 || len(runs[3].Marks) != 1 || runs[3].Marks[0].Key != record.Recognised {
+			t.Errorf("%d runs, marks %+v", len(runs), runs[3].Marks)
 		}
 		// Its result says who measured, with what, calibrated when.
 		id, err := x.AddResult(ctx, "", x.caseID, casework.NewResult{Test: "draw-down", Readings: l.Readings(), Bench: x.id})

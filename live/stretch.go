@@ -108,6 +108,8 @@ func (l *leg) hear(t float64, row []float64) *ending {
 		b.hub.wg.Go(func() { b.recognised(l, record.Mark{Time: h.At, Text: h.Mark, Key: record.Recognised}) })
 	}
 	switch {
+	case h.Ends != "" && h.Rest:
+		return &ending{cut: true, rest: true, note: h.Ends, said: h.Ends}
 	case h.Ends != "":
 		return &ending{said: h.Ends}
 	case l.stretch.For > 0 && !l.stretch.Firm && now.Held && t-l.since(now) >= l.stretch.For:

@@ -163,6 +163,33 @@ func (b *Bench) Since(version int, run string, from int, counted int) News {
 	return n
 }
 
+// First is the column that the bench shows large; false while nobody knows what the instrument gives.
+func (b *Bench) First() (record.RunChannel, bool) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if len(b.seats) == 0 || len(b.seats[0].shown) == 0 {
+		return record.RunChannel{}, false
+	}
+	return b.seats[0].shown[0].RunChannel, true
+}
+
+// Picture is what the test's picture shows now: of the stretch that is read, or of what is in; nil
+// where the test has none.
+func (b *Bench) Picture() bench.Scene {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if b.leg != nil {
+		if p, ok := b.leg.watch.(bench.Painter); ok {
+			return p.Picture()
+		}
+	}
+	if b.live.Bench.Picture == nil {
+		return nil
+	}
+	k := b.known()
+	return b.live.Bench.Picture(k.Subject, k.Read)
+}
+
 // now are the readings of this moment; nil while the first instrument gives none. The bench is
 // locked.
 func (b *Bench) now() *Now {

@@ -417,6 +417,9 @@ func (p *Plant) tell(words string) error {
 				l.keep(seconds)
 			}
 			return nil
+		case f[0] == "drive" && len(f) == 2 && f[1] == "warm":
+			c.Coolant = 358
+			return c.Drive(sim.Idle)
 		case f[0] == "drive" && len(f) == 2:
 			return c.Drive(sim.Mode(f[1]))
 		case f[0] == "set" && len(f) == 3:

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
+	"html/template"
 	"net/http"
 	"net/url"
 	"slices"
@@ -19,6 +20,7 @@ import (
 	"wexter/core/units"
 	"wexter/evidence"
 	"wexter/ingest"
+	"wexter/report"
 )
 
 // doPage is the plain bench of a test: set-up, its phases with what is read in each, and what
@@ -42,11 +44,12 @@ type doPage struct {
 	Before   []evidence.Line // readings of what is repeated
 	Overrule bool            // the form that overrules them stands open
 	Stated   []evidence.CarValues
-	SetUps   []setUpView // drawings
-	Bench    string      // the test as it was read live, of which the readings are
-	With     string      // what they were measured with
-	Live     bool        // it can be read live
-	Drive    bool        // it can be read from the log of a drive
+	SetUps   []setUpView   // drawings
+	Bench    string        // the test as it was read live, of which the readings are
+	With     string        // what they were measured with
+	Picture  template.HTML // of what was typed or read
+	Live     bool          // it can be read live
+	Drive    bool          // it can be read from the log of a drive
 }
 
 // doPhase is a stretch of the test, as it is done.
@@ -119,7 +122,8 @@ func (s *server) showTest(c *echo.Context, test string, failed error, says strin
 	}
 	p := s.page(c, t.Name+" · "+f.Case.Number, "slate", nil)
 	on := cmp.Or(c.FormValue("on"), c.QueryParam("on"))
-	if err := s.fromBench(c, &d, &p); err != nil {
+	live, err := s.fromBench(c, &d, &p)
+	if err != nil {
 		return err
 	}
 	if d.Bench != "" {
@@ -158,42 +162,53 @@ func (s *server) showTest(c *echo.Context, test string, failed error, says strin
 		d.ask(pr.Field)
 		d.Overrule = pr.Field == "why"
 	}
-	seen := map[string]bool{}
-	for _, k := range t.Cautions {
-		if !seen[k] {
-			seen[k] = true
-			d.Cautions = append(d.Cautions, s.shop.Book.Caution(k))
-		}
+	d.Cautions = s.cautions(t.Cautions)
+	if says != "" {
+		p.Form = typed(c)
+	}
+	if d.Bench == "" || says != "" || failed != nil { // as the form has them
+		live = (&form{c: c}).readings(t, b)
+	}
+	if b.Picture != nil {
+		d.Picture = template.HTML(report.Scene(b.Picture(car.Subject(d.On.Key), live)))
 	}
 	p.Data = d
 	if failed != nil {
 		return s.again(c, failed, "do.html", p)
 	}
-	if says != "" {
-		p.Form = typed(c)
-	}
 	return s.render(c, http.StatusOK, "do.html", p)
+}
+
+// cautions are the Book's, each once, in their order.
+func (s *server) cautions(keys []string) (out []string) {
+	for _, k := range keys {
+		if w := s.shop.Book.Caution(k); !slices.Contains(out, w) {
+			out = append(out, w)
+		}
+	}
+	return out
 }
 
 // fromBench takes over what was read live: the form holds it as if it had been typed, and the
 // rest is left to eyes and hands.
-func (s *server) fromBench(c *echo.Context, d *doPage, p *page) error {
+func (s *server) fromBench(c *echo.Context, d *doPage, p *page) (bench.Readings, error) {
 	id := cmp.Or(c.FormValue("bench"), c.QueryParam("bench"))
 	if id == "" {
-		return nil
+		return nil, nil
 	}
 	l, err := s.shop.LiveTest(c.Request().Context(), id)
 	if err != nil || l.Case.ID != d.Case.ID || l.Test.Key != d.Test.Key {
-		return &casework.Problem{Sentence: "These readings were made in another test; load the page again."}
+		return nil, &casework.Problem{Sentence: "These readings were made in another test; load the page again."}
 	}
 	d.Bench, d.With = id, casework.MeasuredWith(l.Runs)
 	p.Form = url.Values{"on": {l.Test.Part}, "repeat_of": {l.Test.RepeatOf}}
-	for key, r := range l.Readings() {
+	read := l.Readings()
+	for key, r := range read {
 		for i, w := range ingest.WriteChannel(r) {
 			p.Form.Set(fmt.Sprintf("read-%s-%d", key, i), w)
 		}
 	}
-	return nil
+	return read, nil
 }
 
 // repeats takes up the result that this one is to repeat.
@@ -269,7 +284,7 @@ func phases(t knowledge.Test, b bench.Test, car casework.Car, on plumbing.Part) 
 func readField(t knowledge.Test, b bench.Test, key string, on plumbing.Part) (doRead, bool) {
 	c, ok := b.Channel(key)
 	e, has := t.Read(key)
-	if !ok || !has || c.Kind == bench.Trace || c.Kind == bench.Drive {
+	if !ok || !has || c.Kind == bench.Trace || c.Kind == bench.Drive || c.Worked {
 		return doRead{}, false
 	}
 	r := doRead{Reading: e, Field: "read-" + key, Optional: c.Optional, Open: c.Open, Expects: c.Kind == bench.Places && b.Odds != bench.FromEyes}
@@ -295,6 +310,9 @@ func (f *form) readings(t knowledge.Test, b bench.Test) bench.Readings {
 	out := bench.Readings{}
 	for _, c := range b.Channels {
 		e, _ := t.Read(c.Key)
+		if c.Worked {
+			continue
+		}
 		if c.Kind == bench.Places {
 			if x, ok := f.places(c); ok {
 				out[c.Key] = x

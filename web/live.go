@@ -22,6 +22,7 @@ import (
 	"wexter/evidence"
 	"wexter/instrument"
 	"wexter/live"
+	"wexter/report"
 )
 
 // verdictView is a result as the right-hand side of a bench says it.
@@ -131,9 +132,7 @@ func (s *server) showLive(c *echo.Context, failed error) error {
 			d.Runs = append(d.Runs, ranView{r.ID, l.StretchName(r.Kind), r.Says, r.At, r.Readings})
 		}
 	}
-	for _, k := range l.Cautions() {
-		d.Cautions = append(d.Cautions, s.shop.Book.Caution(k))
-	}
+	d.Cautions = s.cautions(l.Cautions())
 	if d.Wants, err = s.wants(ctx, l); err != nil {
 		return err
 	}
@@ -336,6 +335,9 @@ func (s *server) work(ctx context.Context, f *form, b *live.Bench) error {
 // streamEvery is how often a page is told what is new: as often as a module reads.
 const streamEvery = 100 * time.Millisecond
 
+// drawnEvery is how many times it is told meanwhile before the picture of a test is drawn anew.
+const drawnEvery = 4
+
 // points are what is sent of readings: times in s, and a column of each quantity in the bay's unit.
 type points struct {
 	Run  string          `json:"run"`
@@ -372,6 +374,7 @@ type newsJSON struct {
 	Disk     float64       `json:"disk"`
 	Drives   bool          `json:"drives"` // this window does
 	Estimate *estimateJSON `json:"estimate,omitempty"`
+	Picture  *string       `json:"picture,omitempty"` // of the test, when it has changed
 }
 
 // liveStream tells a page what is new on a bench, as server-sent events. The id of
@@ -384,7 +387,8 @@ func (s *server) liveStream(c *echo.Context) error {
 	}
 	stream, hand := newEvents(c), c.QueryParam("hand")
 	version, run, from, counted := -1, "", 0, -1
-	var last *points // of the leg before, for a page that is opened between two legs
+	picture, drawn := "", 0 // the one that was sent last, and how many ticks ago one was drawn
+	var last *points        // of the leg before, for a page that is opened between two legs
 	if id := c.Request().Header.Get("Last-Event-ID"); id != "" {
 		// The view is sent again; the readings go on where they ended.
 		run, from = resumeAt(id)
@@ -414,6 +418,12 @@ func (s *server) liveStream(c *echo.Context) error {
 			j.Points = last
 		}
 		last = nil
+		if drawn--; drawn < 0 || n.View != nil {
+			drawn = drawnEvery
+			if now := report.Scene(b.Picture()); now != picture {
+				picture, j.Picture = now, &now
+			}
+		}
 		if n.Counted != counted || n.View != nil && n.Run == "" {
 			e, err := s.estimate(n)
 			if err != nil {
@@ -503,7 +513,7 @@ func (s *server) estimate(n live.News) (*estimateJSON, error) {
 
 // soFar is what the readings of a test other than a hold come to.
 func (s *server) soFar(v soFarView, l casework.LiveTest, verdict bench.Verdict, read bench.Readings) (*estimateJSON, error) {
-	if v.Says == "" {
+	if c, _ := l.Bench.Channel(verdict.Ask); v.Says == "" && !(v.Live && c.ByInstrument()) { // what an instrument still reads is not asked for
 		v.Says = verdict.Says
 	}
 	o, ok := l.Entry.Outcome(verdict.Outcome)

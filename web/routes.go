@@ -147,6 +147,7 @@ func (s *server) testRoutes() []route {
 		get("/tests/:id", s.bench),
 		get("/tests/:id/live", s.liveBench),
 		get("/tests/:id/live/stream", s.liveStream),
+		get("/tests/:id/foretold", s.foretold),
 		get("/tests/:id/bay", s.bayView),
 		get("/runs/:id/replay", s.replayView),
 		get("/runs/:id/replay.json", s.replayJSON),

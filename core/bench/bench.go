@@ -68,6 +68,8 @@ type Test struct {
 	Tries func(Target) string
 	// Live is what it adds to its phases when it is read live.
 	Live Live
+	// Picture draws what readings say; nil: there is none.
+	Picture func(Subject, Readings) Scene
 	// Reduce turns readings into a verdict.
 	Reduce func(Subject, Readings) Verdict
 }
@@ -88,6 +90,9 @@ type Subject struct {
 	Graph *plumbing.Graph
 	Part  plumbing.Part // tried by itself; the zero part otherwise
 	Hold  decay.Setup   // of a hold: what is known of volume, weather and limit
+	// Tank is the size of the fuel tank where somebody stated it, m³, and how well it is known, a share
+	// with k = 2; 0: as the plumbing has it.
+	Tank, TankTolerance float64
 	// Engine is how the engine knows its air, and its size; of fuel trims.
 	Engine trim.Engine
 }

@@ -132,6 +132,8 @@ const (
 	CheckRan         Sense = "check ran"
 	VentFree         Sense = "vent free"
 	Complaint        Sense = "complaint"
+	FuelLevel        Sense = "fuel level by the car"
+	CarBarometer     Sense = "barometer by the car"
 	SensorSupply     Sense = "sensor supply"
 	SensorZero       Sense = "sensor zero"
 	SensorAtTen      Sense = "sensor at 10 inH2O"

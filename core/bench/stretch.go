@@ -2,6 +2,7 @@ package bench
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
@@ -73,6 +74,30 @@ type Known struct {
 	Plan func() float64
 	// Resolution is that of the first channel, in SI.
 	Resolution float64
+	// Past are the stretches that are in of those that the test looks back at.
+	Past map[record.RunKind]Past
+}
+
+// Past is a stretch that is in: its columns, its readings, and what was marked in it.
+type Past struct {
+	Cols  record.Channels
+	Table record.Table
+	Marks []Moment
+}
+
+// Column are the readings of a column of the stretch with their times; none where it has no such
+// column.
+func (p Past) Column(key string) (t, v []float64) {
+	i := p.Cols.At(key)
+	if i < 0 || i >= len(p.Table.Cols) {
+		return nil, nil
+	}
+	for k, x := range p.Table.Cols[i] {
+		if !math.IsNaN(x) {
+			t, v = append(t, p.Table.Time[k]), append(v, x)
+		}
+	}
+	return t, v
 }
 
 // Heard is what a watcher makes of a reading.
@@ -80,7 +105,7 @@ type Heard struct {
 	Mark string  // an event that it recognised; empty: none
 	At   float64 // when it was, s
 	Ends string  // why the stretch ends with it, as a sentence; empty: it goes on
-	Over bool    // the planned end has come
+	Rest bool    // it ends, and everything is put to rest at once
 }
 
 // State is how far a stretch has come.
@@ -148,6 +173,8 @@ type Live struct {
 	Tally func([]Moment) Readings
 	// Stretches are the test's own; nil: one for each of its phases.
 	Stretches func(Known) []Stretch
+	// Looks are the stretches whose readings later ones look back at.
+	Looks []record.RunKind
 	// AllIn is what is said when all is in that the verdict needs; empty: the usual.
 	AllIn string
 	// Watch is the test's own watcher of its stretches; nil: one that reads at the end.
@@ -159,6 +186,11 @@ func (t Test) Stretches(k Known) []Stretch {
 	if t.Live.Stretches != nil {
 		return t.Live.Stretches(k)
 	}
+	return t.phaseStretches(k)
+}
+
+// phaseStretches are one for each of the test's phases.
+func (t Test) phaseStretches(k Known) []Stretch {
 	var out []Stretch
 	var stands []Step // valves that phases before left commanded
 	for i, p := range t.Phases {
@@ -198,6 +230,16 @@ func (t Test) Stretches(k Known) []Stretch {
 
 // phaseKey is the key of the stretch of a test's phase.
 func phaseKey(i int) record.RunKind { return record.RunKind(fmt.Sprintf("phase-%d", i+1)) }
+
+// Phase is which of the test's phases a stretch is, from 0; false for one that is none of them.
+func (t Test) Phase(k record.RunKind) (int, bool) {
+	for i := range t.Phases {
+		if k == phaseKey(i) {
+			return i, true
+		}
+	}
+	return 0, false
+}
 
 // mostPhases is how many phases a test has at most.
 const mostPhases = 20
@@ -271,6 +313,9 @@ type Source struct {
 	From   When
 }
 
+// ByInstrument reports whether an instrument can give the channel.
+func (c Channel) ByInstrument() bool { _, ok := sources[c.Sense]; return ok }
+
 // When says which of a stretch's readings a figure is made of.
 type When int
 
@@ -289,7 +334,7 @@ var sources = map[Sense]Source{
 	WallTemperature: by(record.RigWall, AtEnd), Barometer: by(record.AirPressure, AtEnd), AirTemperature: by(record.AirTemp, AtEnd), GasTemperature: by(record.GasTemp, AtEnd),
 	CoilOhms: by(record.Ohms, AtEnd), SupplyVolts: by(record.Volts, AtEnd), SensorSupply: by(record.Volts, AtEnd), SensorZero: by(record.Volts, AtEnd),
 	SensorAtTen: by(record.Volts, AtEnd), DifferenceVolts: by(record.Volts, AtEnd),
-	TotalTrim: pids(1, "pid-06", "pid-07"), MeteredAir: pids(1, "pid-10"), ManifoldPressure: pids(1, "pid-0B"), SensorVacuum: pids(-1, "pid-32"),
+	TotalTrim: pids(1, "pid-06", "pid-07"), MeteredAir: pids(1, "pid-10"), ManifoldPressure: pids(1, "pid-0B"), SensorVacuum: pids(-1, TankSensor), FuelLevel: pids(1, "pid-2F"), CarBarometer: pids(1, "pid-33"),
 	DriveData: pids(1, driveKeys()...),
 }
 

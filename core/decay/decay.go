@@ -130,8 +130,11 @@ var ErrNoHold = errors.New("no leg holds a pressure: the system could not be cha
 // the one without, and no volume is given that could do instead.
 var ErrSlowReference = errors.New("the run with the reference orifice falls no faster than the run without it: was the orifice open, or were the two runs mixed up? Make it again, or give the volume")
 
+// NominalLimit is the limit where none is given, m: an orifice of 0.020 in (13 CCR 1968.2(e)(4), value
+// from memory).
+const NominalLimit = 0.508e-3
+
 const (
-	defaultLimit  = 0.508e-3 // 13 CCR 1968.2(e)(4): 0.020 in orifice (value from memory)
 	gammaMinus1   = 0.4
 	maxKnots      = 60
 	minHold       = 6    // knots
@@ -160,7 +163,7 @@ func (s Setup) withDefaults() Setup {
 	}
 	set(&s.VolumeTolerance, 0.20)
 	set(&s.Cd, 0.61)
-	set(&s.Limit, defaultLimit)
+	set(&s.Limit, NominalLimit)
 	set(&s.Barometer, 101325)
 	set(&s.Temperature, 293.15)
 	return s

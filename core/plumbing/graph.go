@@ -382,6 +382,29 @@ func (w *walk) reached() Reached {
 	return r
 }
 
+// VapourSpace is what the EVAP system holds that is not fuel, m³: the tank by the share of it that
+// is full, and canister, neck and lines.
+func (g *Graph) VapourSpace(level float64) float64 {
+	v := 0.0
+	for _, p := range g.Parts {
+		if p.Family == "vapour" {
+			v += p.GasVolume(level)
+		}
+	}
+	return v
+}
+
+// GasVolume is the volume of gas in a part, m³; level is the share of a fuel tank that is full.
+func (p Part) GasVolume(level float64) float64 {
+	switch {
+	case p.Role == "fuel":
+		return p.Litres * 1e-3 * (1 - level)
+	case p.Kind == Line:
+		return math.Pi / 4 * p.Bore * p.Bore * p.Length
+	}
+	return p.Litres * 1e-3
+}
+
 // Fill is the least volume, in litres, that gas let in at a part has to fill before it
 // comes to each part that it reaches; a fuel tank counts half, for the fuel in it.
 func (g *Graph) Fill(from string, s Settings) map[string]float64 {
@@ -401,14 +424,9 @@ func (g *Graph) Fill(from string, s Settings) map[string]float64 {
 		k := left[n]
 		left = slices.Delete(left, n, n+1)
 		p := g.Parts[g.index[k]]
-		litres := p.Litres
-		switch {
-		case k == from:
+		litres := p.GasVolume(0.5) * 1e3
+		if k == from {
 			litres = 0
-		case p.Kind == Line:
-			litres = math.Pi / 4 * p.Bore * p.Bore * p.Length * 1e3
-		case p.Role == "fuel":
-			litres /= 2
 		}
 		groups := p.Sides()
 		switch {

@@ -66,6 +66,8 @@ type technician struct {
 	manifold float64   // Pa before the last command
 	cameUp   bool
 	rigged   *benchRig
+	foresees *Forecast // what is watched meanwhile; nil: nothing
+	step     int       // the phase that is done now
 }
 
 // benchRig is a part by itself on a small volume with a gauge.
@@ -76,8 +78,14 @@ type benchRig struct {
 }
 
 func (t *technician) run(s float64) {
-	if t.saved == nil && s > 0 {
-		t.saved = t.Run(s)
+	for t.saved == nil && s > 0 {
+		h := s
+		if t.foresees != nil && t.foresees.Phase == t.step {
+			h = math.Min(s, t.foresees.Every)
+		}
+		t.saved = t.Run(h)
+		t.foresees.see(t, h)
+		s -= h
 	}
 }
 
@@ -94,6 +102,17 @@ func (t *technician) refuse(format string, a ...any) {
 // one by itself; empty picks the part the faults of this car are in, or a usual one. For a
 // hold it is a line with a plug point, which is plugged.
 func Try(c *Car, b knowledge.Book, key, part string) (Trial, error) {
+	return try(c, b, trial{key, part, nil})
+}
+
+// trial is a test that is to be done, of a part, and what is watched meanwhile.
+type trial struct {
+	test, part string
+	foresees   *Forecast
+}
+
+func try(c *Car, b knowledge.Book, x trial) (Trial, error) {
+	key, part := x.test, x.part
 	entry, ok := b.Test(key)
 	if !ok {
 		var keys []string
@@ -109,7 +128,7 @@ func Try(c *Car, b knowledge.Book, key, part string) (Trial, error) {
 	if !ok || len(test.Phases) == 0 {
 		return Trial{}, fmt.Errorf("test %q has no phases that the simulated technician could run: it is judged by hand", key)
 	}
-	t := &technician{Car: c, book: b, entry: entry, test: test, rng: rand.New(rand.NewPCG(c.At.Seed, 11)),
+	t := &technician{foresees: x.foresees, Car: c, book: b, entry: entry, test: test, rng: rand.New(rand.NewPCG(c.At.Seed, 11)),
 		out: Trial{Test: key, Readings: bench.Readings{}, On: bench.Subject{Of: c.Combination, Graph: c.Graph}}}
 	if p, ok := c.Graph.Part(part); ok && p.Plug != "" && test.Odds == bench.FromHole {
 		t.plug = part
@@ -117,7 +136,11 @@ func Try(c *Car, b knowledge.Book, key, part string) (Trial, error) {
 	if err := t.pick(part); err != nil {
 		return Trial{}, err
 	}
-	for _, p := range test.Phases {
+	for i, p := range test.Phases {
+		if x.foresees != nil && i > x.foresees.Phase {
+			break
+		}
+		t.step = i
 		if t.run1(p); t.wrong != nil {
 			return Trial{}, fmt.Errorf("test %q on this car: %w", key, t.wrong)
 		}
@@ -475,25 +498,7 @@ func (t *technician) seal() {
 	if _, err := t.Connect(a.Entry, orifice); err != nil {
 		t.refuse("%w", err)
 	}
-	t.out.On.Hold = decay.Setup{Volume: t.vapourSpace(), VolumeTolerance: 0.2, Barometer: t.At.Barometer, Temperature: t.At.Ambient, Resolution: gaugeStep, Wet: true}
-}
-
-// vapourSpace is what a technician would work out: tank by its level, and the rest.
-func (t *technician) vapourSpace() float64 {
-	v := 0.0
-	for _, x := range t.parts {
-		if x.Family == "vapour" {
-			switch {
-			case x.Role == "fuel":
-				v += x.Litres * 1e-3 * (1 - t.At.Level)
-			case x.Kind == plumbing.Line:
-				v += gas.Area(x.Bore) * x.Length
-			default:
-				v += x.Litres * 1e-3
-			}
-		}
-	}
-	return v
+	t.out.On.Hold = decay.Setup{Volume: t.Graph.VapourSpace(t.At.Level), VolumeTolerance: 0.2, Barometer: t.At.Barometer, Temperature: t.At.Ambient, Resolution: gaugeStep, Wet: true}
 }
 
 // press brings the part in question to a pressure on the bench: the volume of a cap's tester,

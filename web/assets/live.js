@@ -17,6 +17,8 @@ function start() {
   let before = null; // the trace before this one
   let shown = 0; // the column that is drawn
   let limit = null, fit = null;
+  const mostGhosts = 3;
+  let foretold = { leg: "", list: [] }; // what suspects would show in a leg
   let bellSeen = -1;
   let moving = false;
   let dirty = false;
@@ -28,9 +30,11 @@ function start() {
   function draw() {
     const box = $("trace");
     if (box.hidden || !box.clientWidth) return;
-    const height = Math.max(200, Math.min(320, window.innerHeight - 530));
+    const height = Math.max($("picture").hidden ? 200 : 170, Math.min(320, window.innerHeight - 530 - ($("picture").hidden ? 0 : $("picture").clientHeight - 60)));
     const size = { width: box.clientWidth, height };
     const tables = [own(drawn())];
+    const ghosts = shown === 0 && view && foretold.leg === view.leg ? foretold.list : [];
+    for (let i = 0; i < mostGhosts; i++) tables.push(ghosts[i] ? [ghosts[i].t, ghosts[i].v] : [[], []]);
     tables.push(limit && shown === 0 ? [limit.t, limit.p] : [[], []], fit && shown === 0 ? [fit.t, fit.p] : [[], []]);
     const data = uPlot.join(tables);
     if (plot && plot.width === size.width && plot.height === size.height) {
@@ -44,6 +48,7 @@ function start() {
         y: { range: (u, lo, hi) => { if (shown) { const pad = Math.max((hi - lo) / 10, Math.abs(hi) / 1000, 0.01) || 1; return [lo - pad, hi + pad]; } const top = Math.max(hi || 0, 0.5), low = Math.min(lo || 0, 0); return [low < -0.3 ? low * 1.08 : Math.min(low, -0.2), top * 1.08]; } } },
       axes: [{ ...axis(), size: 34 }, { ...axis(), size: shown ? 66 : 46 }],
       series: [{}, { stroke: css("--color-measured"), width: 1.6, points: { show: false }, spanGaps: false },
+        ...Array.from({ length: mostGhosts }, (_, i) => ({ stroke: css("--color-suspect"), width: 2.4, dash: [[10, 6], [3, 5], [16, 4, 2, 4]][i], points: { show: false }, spanGaps: true })),
         { stroke: css("--color-found"), width: 1.8, dash: [8, 5], points: { show: false }, spanGaps: true },
         { stroke: css("--color-ink"), width: 1.5, dash: [2, 4], points: { show: false }, spanGaps: true }],
       hooks: { draw: [marks] },
@@ -64,9 +69,40 @@ function start() {
     for (let i = 0; column && i < t.length; i++) if (column[i] !== null || cols.every((c) => c[i] === null)) { at.push(t[i]); values.push(column[i]); }
     return [at, values];
   }
+  // The names of the suspects stand at the ends of their traces, one below the other where they meet.
+  function ghostNames(u) {
+    if (shown !== 0 || foretold.leg !== view.leg) return;
+    const c = u.ctx, k = devicePixelRatio, taken = [];
+    c.save();
+    c.font = `500 ${13 * k}px Text, sans-serif`;
+    c.fillStyle = css("--color-suspect-word");
+    c.textAlign = "right";
+    for (const g of foretold.list) {
+      const end = g.t.findLastIndex((x) => x <= u.scales.x.max);
+      if (end < 0) continue;
+      let y = u.valToPos(g.v[end], "y", true) - 6 * k;
+      y = Math.max(u.bbox.top + 14 * k, Math.min(u.bbox.top + u.bbox.height - 4 * k, y));
+      const step = y > u.bbox.top + u.bbox.height / 2 ? -15 * k : 15 * k; // away from the nearer edge
+      while (taken.some((q) => Math.abs(q - y) < 14 * k)) y += step;
+      taken.push(y);
+      c.fillText(g.name, Math.min(u.valToPos(g.t[end], "x", true), u.bbox.left + u.bbox.width) - 4 * k, y);
+    }
+    c.restore();
+  }
+  // What the likeliest suspects would show in the leg that is read is worked out beside it.
+  async function foretell(leg) {
+    if (!leg || foretold.leg === leg) return;
+    foretold = { leg, list: [] };
+    try {
+      const r = await fetch(`/tests/${id}/foretold?leg=${encodeURIComponent(leg)}`, { headers: { Accept: "application/json" } });
+      if (r.ok && foretold.leg === leg) foretold.list = (await r.json()).slice(0, mostGhosts);
+    } catch { /* the readings go on without */ }
+    dirty = true;
+  }
   const traceName = $("trace").getAttribute("aria-label");
   function marks(u) {
     if (!view) return;
+    ghostNames(u);
     if (view.shut && view.leg) line(u, view.moved || view.from, view.moved ? "start, moved" : "shut off", css("--color-ink"), 0);
     notes(u, view.marks, view.gaps);
     // A drawing says nothing to a reader of screens: its marks stand in its name.
@@ -212,7 +248,7 @@ function start() {
   }
   function news(n) {
     drives = n.drives;
-    if (n.view) { show(n.view); stayAwake(Boolean(n.view.leg)); } else driving();
+    if (n.view) { show(n.view); foretell(n.view.leg); stayAwake(Boolean(n.view.leg)); } else driving();
     if (n.points) {
       if (n.points.run && (n.points.run !== run || n.points.from === 0)) {
         if (lasts(t)) before = { t, cols };
@@ -239,6 +275,11 @@ function start() {
       $("timerword").textContent = !view.leg ? "" : !view.held ? view.word : view.planned ? `of ${clock(view.planned)}` : view.word;
       const disk = $("disk");
       disk.textContent = view.leg && n.disk > 0 ? `on disk to ${clock(n.disk)}.${Math.floor((n.disk % 1) * 10)}` : "";
+    }
+    if (n.picture !== undefined) {
+      $("picture").innerHTML = n.picture;
+      $("picture").hidden = !n.picture;
+      dirty = true; // the trace has another height beside it
     }
     if (n.estimate) {
       limit = n.estimate.limit || limit;

@@ -1,0 +1,106 @@
+package bench_test
+
+import (
+	"math"
+	"strings"
+	"testing"
+
+	"wexter/core/bench"
+	"wexter/core/plumbing"
+	"wexter/core/record"
+	"wexter/ingest"
+)
+
+// Two typed readings and the vapour space give a diameter. 13 inH2O fall to 6.5 in 62 s through
+// 0.020 in out of 30 L (isothermal closed volume, incompressible orifice; value from memory of the
+// trade's tables, and the closed form of √p).
+func TestDrawDownFromTwoReadings(t *testing.T) {
+	b := ingest.Book()
+	of, err := b.Plumbing.Complete(plumbing.Combination{Vapour: "engine-vacuum"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	g, err := b.Plumbing.Combine(of)
+	if err != nil {
+		t.Fatal(err)
+	}
+	lines := g.VapourSpace(1)
+	// A tank that leaves 30 L at 40 % of fuel.
+	tank := (0.030 - lines) / 0.6
+	of30 := bench.Subject{Of: of, Graph: g, Tank: tank, TankTolerance: 0.2}
+	for _, c := range []struct {
+		name string
+		on   bench.Subject
+		r    bench.Readings
+		mm   float64
+		wide float64 // high over low, at most
+	}{
+		{"0.020 in", of30, bench.Readings{"built": num(13), "left": num(6.5), "after": num(62), "level": num(40)}, 0.508, 2},
+		{"0.040 in", of30, bench.Readings{"built": num(13), "left": num(6.5), "after": num(15.5), "level": num(40)}, 1.016, 2},
+		{"nobody knows the level", of30, bench.Readings{"built": num(13), "left": num(6.5), "after": num(62)}, 0.471, 5},
+		{"nobody knows the car", bench.Subject{}, bench.Readings{"built": num(13), "left": num(6.5), "after": num(62)}, 0, 0},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			e, _ := b.Test("draw-down")
+			v, err := bench.Judge(e, c.on, c.r)
+			if err != nil {
+				t.Fatal(err)
+			}
+			f := v.Figures[0]
+			if c.mm == 0 {
+				if f.Unit == "mm" {
+					t.Errorf("a diameter without a volume: %+v", f)
+				}
+				return
+			}
+			if f.Unit != "mm" || math.Abs(f.Value/c.mm-1) > 0.02 || f.Low >= f.Value || f.High <= f.Value || f.High/f.Low > c.wide {
+				t.Errorf("%+v, %.3f mm expected", f, c.mm)
+			}
+		})
+	}
+}
+
+// What cannot be, and what must not go on, on a draw-down.
+func TestDrawDownRefuses(t *testing.T) {
+	e, _ := ingest.Book().Test("draw-down")
+	for _, c := range []struct {
+		name string
+		r    bench.Readings
+		ask  string
+		says string
+	}{
+		{"a pressure where a vacuum is meant", bench.Readings{"built": num(-6), "left": num(-5)}, "built", "sign"},
+		{"read beyond the stop", bench.Readings{"built": num(18), "left": num(18)}, "", "does not shut"},
+		{"drawn, and gone at once", bench.Readings{"built": num(0), "left": num(0), "drawn": num(7)}, "", "does not hold"},
+		{"nothing drawn", bench.Readings{"built": num(0), "left": num(0), "drawn": num(0.2)}, "", "built up"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			v, err := bench.Judge(e, bench.Subject{}, c.r)
+			if err != nil || v.Ask != c.ask || !strings.Contains(v.Says, c.says) {
+				t.Errorf("%+v, %v", v, err)
+			}
+		})
+	}
+	t.Run("mercury for water", func(t *testing.T) { // 8 inHg typed as a unit come to 109 inH2O
+		if _, err := bench.Judge(e, bench.Subject{}, bench.Readings{"built": num(109)}); err == nil || !strings.Contains(err.Error(), "Check the unit") {
+			t.Error(err)
+		}
+	})
+	t.Run("stops at 15 inH2O and lets everything go", func(t *testing.T) {
+		for _, leg := range []record.RunKind{"drift", "phase-2", "phase-3", "phase-4"} {
+			_, heard := watch(t, bench.DrawDown, leg, cols("pid-32", "Pa"), func(at float64) []float64 { return []float64{-1000 * at} }, 30)
+			last := heard[len(heard)-1]
+			if !last.Rest || last.Ends == "" || last.At > 3.8 || last.At < 3.7 {
+				if leg != "phase-2" { // that one has reached its vacuum before
+					t.Errorf("%s: %+v", leg, heard)
+				}
+			}
+		}
+	})
+	t.Run("the wrong channel", func(t *testing.T) {
+		told, heard := watch(t, bench.DrawDown, "phase-4", cols("pid-0B", "kPa"), func(at float64) []float64 { return []float64{35} }, 30)
+		if len(told.Readings) != 0 || len(heard) != 0 {
+			t.Errorf("%+v, %+v", told, heard)
+		}
+	})
+}
