@@ -114,20 +114,22 @@ type Command struct {
 
 // The commands: how the rig's ports stand, and, for a simulated module, mishaps.
 const (
-	Open   = "open"
-	Seal   = "seal"
-	Charge = "charge"
-	Draw   = "draw"
-	Plug   = "plug"   // the rig by itself
-	Car    = "car"    // the rig on the car
-	Known  = "known"  // known orifice open
-	Closed = "closed" // known orifice shut
-	Unplug = "unplug" // the sensor's cable is off
-	Replug = "replug"
-	Run    = "run"   // steps the clock of a simulated module that stands
-	Keep   = "keep"  // what was commanded goes on for Keep seconds more
-	Valve  = "valve" // Words is the part, Target the share of its opening; below 0 it is let go
-	Ask    = "ask"   // words, to an instrument on a simulated car that takes them
+	Open     = "open"
+	Seal     = "seal"
+	Charge   = "charge"
+	Draw     = "draw"
+	Regulate = "regulate" // a regulator keeps the pressure Target; Words is the part at which the rig goes in, empty the usual one
+	Smoke    = "smoke"    // the same, with smoke
+	Plug     = "plug"     // the rig by itself
+	Car      = "car"      // the rig on the car
+	Known    = "known"    // known orifice open
+	Closed   = "closed"   // known orifice shut
+	Unplug   = "unplug"   // the sensor's cable is off
+	Replug   = "replug"
+	Run      = "run"   // steps the clock of a simulated module that stands
+	Keep     = "keep"  // what was commanded goes on for Keep seconds more
+	Valve    = "valve" // Words is the part, Target the share of its opening; below 0 it is let go
+	Ask      = "ask"   // words, to an instrument on a simulated car that takes them
 )
 
 // TakesDrive is what an instrument on a simulated car takes that drives it.

@@ -108,7 +108,13 @@ func (b *Bench) known() bench.Known {
 	if c := b.seats[0].shown; len(c) > 0 {
 		resolution = c[0].Resolution
 	}
-	return b.live.Known(b.works, resolution)
+	k := b.live.Known(b.works, resolution)
+	for _, s := range b.seats {
+		if s.about.Orifice > 0 && k.Orifice == 0 {
+			k.Orifice = s.about.Orifice
+		}
+	}
+	return k
 }
 
 // works reports what can be told from here. The bench is locked.

@@ -14,7 +14,7 @@ import (
 // commands say how an instrument is told what a step of a test does. What is not here is done by
 // hand.
 var commands = map[bench.Verb]string{
-	bench.Charge: instrument.Charge, bench.Press: instrument.Charge, bench.Draw: instrument.Draw, bench.ShutRig: instrument.Seal, bench.OpenRig: instrument.Open,
+	bench.Charge: instrument.Charge, bench.Press: instrument.Charge, bench.Draw: instrument.Draw, bench.Hold: instrument.Regulate, bench.Smoke: instrument.Smoke, bench.ShutRig: instrument.Seal, bench.OpenRig: instrument.Open,
 	bench.PlugRig: instrument.Plug, bench.RigOnCar: instrument.Car, bench.OpenOrifice: instrument.Known, bench.ShutOrifice: instrument.Closed,
 	bench.Command: instrument.Valve, bench.Uncommand: instrument.Valve,
 }
@@ -37,6 +37,8 @@ func (b *Bench) orders(steps []bench.Step) (out []order) {
 		switch {
 		case x.Do == bench.Press && x.Value < 0:
 			c.Do = instrument.Draw
+		case c.Do == instrument.Regulate || c.Do == instrument.Smoke:
+			c.Words, _ = site.Where(bench.AtEntry)
 		case c.Do == instrument.Valve:
 			part, ok := site.Where(x.At)
 			if !ok {
@@ -87,7 +89,11 @@ const deadTime = 2 * time.Second
 // moves reports whether one of the orders charges, draws or energises.
 func moves(orders []order) bool {
 	return slices.ContainsFunc(orders, func(o order) bool {
-		return o.Do == instrument.Charge || o.Do == instrument.Draw || o.Do == instrument.Valve && o.Target > 0
+		switch o.Do {
+		case instrument.Charge, instrument.Draw, instrument.Regulate, instrument.Smoke:
+			return true
+		}
+		return o.Do == instrument.Valve && o.Target > 0
 	})
 }
 

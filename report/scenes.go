@@ -14,6 +14,8 @@ func Scene(s bench.Scene) string {
 	switch x := s.(type) {
 	case bench.TankScene:
 		return tankScene(x)
+	case bench.FlowScene:
+		return flowScene(x)
 	}
 	return ""
 }
@@ -95,4 +97,76 @@ func valve(c Canvas, x, y float64, way bench.Way) {
 	case bench.Holds:
 		c.Line("sceneblade", x-11, y, x+11, y)
 	}
+}
+
+// flowScene draws the rig with its gauge and meter, where its end stands, and a bar for what each
+// took: by the bar of the orifice the one of the car is judged.
+func flowScene(x bench.FlowScene) string {
+	says := "the rig"
+	if x.Now == x.Now {
+		says = fmt.Sprintf("%.2f L/min into the rig at %s inH2O", x.Now, inWater(x.Pressure))
+	}
+	c := NewSVG(sceneWidth, 150, says)
+	c.Line("sceneline", 18, 74, 250, 74)
+	c.Circle("scenevalve", 44, 74, 24)
+	c.Text("small", "middle", 44, 114, "regulator")
+	if x.Pressure == x.Pressure {
+		c.Text("tick", "middle", 44, 79, inWater(x.Pressure))
+	}
+	// The meter: its float stands the higher the more goes through.
+	most := math.Max(math.Max(nought(x.Now), nought(x.Car)), math.Max(1.3*nought(x.Orifice), 0.6))
+	c.Rect("scenemeter", 104, 26, 24, 96)
+	if x.Now == x.Now {
+		c.Rect("scenelevel", 106, 108-76*math.Min(math.Max(x.Now/most, 0), 1), 20, 12)
+	}
+	c.Text("small", "middle", 116, 142, "flow")
+	end := func(on bool, y float64, words string, draw func()) {
+		style := "thinline"
+		if on {
+			style = "sceneline"
+		}
+		c.Line(style, 250, 74, 250, y)
+		c.Line(style, 250, y, 268, y)
+		draw()
+		c.Text("small", "start", 308, y+5, words)
+	}
+	end(x.AtPlug, 24, "plugged", func() { c.Rect("scenelevel", 268, 16, 8, 16) })
+	end(x.AtOrifice, 74, fmt.Sprintf("orifice %.2f mm", x.Size*1e3), func() {
+		c.Line("sceneblade", 272, 60, 272, 70)
+		c.Line("sceneblade", 272, 78, 272, 88)
+	})
+	end(x.On, 124, "car, sealed", func() { c.Rect("scenebox", 268, 112, 34, 24) })
+	// Bars.
+	const left, width = 400.0, 150.0
+	bar := func(v, y float64, style string) {
+		c.Line("axis", left, y-14, left, y+14)
+		if v != v {
+			c.Text("small", "start", left+8, y+5, "not read yet")
+			return
+		}
+		w := width * math.Min(v/most, 1)
+		c.Rect(style, left, y-9, w, 18)
+		past := left + w
+		if x.Orifice == x.Orifice { // beyond the line of the limit
+			past = math.Max(past, left+width*math.Min(x.Orifice/most, 1))
+		}
+		c.Text("tick", "start", past+6, y+5, fmt.Sprintf("%.2f", v))
+	}
+	bar(x.Rig, 24, "scenefuel")
+	bar(x.Orifice, 74, "scenefuel")
+	bar(x.Car, 124, "scenelevel")
+	if x.Orifice == x.Orifice {
+		w := left + width*math.Min(x.Orifice/most, 1)
+		c.Line("limitline", w, 52, w, 142)
+	}
+	c.Text("small", "end", sceneWidth-4, 14, "L/min")
+	return c.String()
+}
+
+// nought is a figure, or 0 where there is none.
+func nought(v float64) float64 {
+	if v != v {
+		return 0
+	}
+	return v
 }

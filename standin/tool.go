@@ -10,6 +10,7 @@ import (
 	"math"
 	mrand "math/rand/v2"
 	"net"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -30,6 +31,9 @@ type Tool struct {
 	Rate  float64  // readings a second
 	plant *Plant
 	do    func(t *Tool, c *sim.Car, words []string) (string, error)
+	works func(t *Tool, c *sim.Car, cmd instrument.Command) error // it can be worked from afar; nil: it cannot
+	can   []string                                                // commands that it takes
+	lease lease
 	shows []dial
 
 	session   string
@@ -113,7 +117,8 @@ func Tools(p *Plant) []*Tool {
 		{Name: "technician", Takes: []string{"try TEST [PART]"}, do: technician},
 		{Name: "slant manometer", Takes: []string{"read PART", "unplug", "replug"}, do: manometer, Rate: 5, shows: []dial{{record.GaugePressure, slant, gauge}}},
 		{Name: "hand vacuum pump", Takes: []string{"draw PART INHG", "release", "read"}, do: handPump, Rate: 5, shows: []dial{{record.GaugePressure, pumpDial, rig(units.InHg)}}},
-		{Name: "smoke rig", Takes: []string{"join PART PRESSURE", "exits", "read", "off"}, do: smokeRig, Rate: 5,
+		{Name: "smoke rig", Takes: []string{"join PART PRESSURE", "exits", "read", "off"}, do: smokeRig, Rate: 5, works: workSmokeRig,
+			can:   []string{instrument.Open, instrument.Regulate, instrument.Smoke, instrument.Plug, instrument.Car, instrument.Known, instrument.Closed, instrument.Keep},
 			shows: []dial{{record.RigFlowing, flowTube, rigFlow}, {record.GaugePressure, rigDial, rig(units.InH2O)}}},
 		{Name: "multimeter", Takes: []string{"volts PART", "ohms PART", "switch", "volts battery", "volts difference"}, do: multimeter, Rate: 2, shows: []dial{{record.Volts, volts, meterVolts}}},
 		{Name: "gas-temperature probe", Takes: []string{"read"}, do: gasProbe, Rate: 1, shows: []dial{{record.GasTemp, probe, probeShows}}},
@@ -292,7 +297,10 @@ func orUse(err error, t *Tool) error {
 // About says what the tool is; it has no clock but the car's.
 func (t *Tool) About() instrument.About {
 	a := instrument.About{Protocol: 1, Name: t.Name + ", " + t.plant.file.Name, Serial: fmt.Sprintf("T%04d", t.plant.file.Seed%10000), Session: t.session, Rate: t.Rate,
-		CalibratedOn: "2026-06-15", Takes: t.Takes, Simulated: true, Commands: []string{instrument.Ask}}
+		CalibratedOn: "2026-06-15", Takes: t.Takes, Simulated: true, Commands: append([]string{instrument.Ask}, t.can...)}
+	if slices.Contains(t.can, instrument.Known) {
+		a.Orifice = rigOrifice
+	}
 	for _, d := range t.shows {
 		a.Channels = append(a.Channels, d.channel())
 		if d.quantity == record.GaugePressure {
@@ -323,7 +331,16 @@ func (t *Tool) Read() instrument.Reading {
 	defer t.mu.Unlock()
 	t.n++
 	r := instrument.Reading{N: t.n}
+	expired := t.lease.over() && !t.plant.clock.Stepped()
+	if expired { // nobody asks for it any more
+		t.lease.take(0)
+	}
 	err := t.plant.at(func(c *sim.Car) error {
+		if expired && t.works != nil {
+			if err := t.works(t, c, instrument.Command{Do: instrument.Open}); err != nil {
+				return err
+			}
+		}
 		r.Time = math.Round(t.plant.clock.Now()*1e6) / 1e6
 		for _, d := range t.shows {
 			if v, ok := d.truth(t, c); ok {
@@ -368,6 +385,59 @@ func (t *Tool) Answer(line string) (string, error) {
 	return said, err
 }
 
+// work does a command of a tool that can be worked from afar. What it charges stands for as long as
+// it is asked for.
+func (t *Tool) work(cmd instrument.Command) error {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	switch cmd.Do {
+	case instrument.Keep:
+		t.lease.keep(cmd.Keep)
+		return nil
+	case instrument.Open:
+		t.lease.take(0)
+	case instrument.Regulate, instrument.Smoke:
+		t.lease.take(cmd.Keep)
+	}
+	return t.plant.at(func(c *sim.Car) error { return t.works(t, c, cmd) })
+}
+
+// workSmokeRig works the rig that smokes and regulates: on the car it is sealed as its archetype
+// asks, as a person does by hand.
+func workSmokeRig(t *Tool, c *sim.Car, cmd instrument.Command) error {
+	if cmd.Do == instrument.Regulate || cmd.Do == instrument.Smoke {
+		if cmd.Target > 6900 {
+			return errors.New("the regulator goes to 1 psi and no further: more harms a tank")
+		}
+	}
+	if err := t.plant.seal(c); err != nil {
+		return err
+	}
+	r := c.Rig()
+	switch cmd.Do {
+	case instrument.Open:
+		return r.Set(sim.Open, 0)
+	case instrument.Plug, instrument.Car:
+		r.Plugged, r.Port = cmd.Do == instrument.Plug, sim.Open
+	case instrument.Known, instrument.Closed:
+		r.Known = cmd.Do == instrument.Known
+	case instrument.Regulate, instrument.Smoke:
+		if cmd.Words != "" && cmd.Words != r.Entry {
+			plugged, known := r.Plugged, r.Known
+			var err error
+			if r, err = c.Connect(cmd.Words, rigOrifice); err != nil {
+				return err
+			}
+			r.Plugged, r.Known = plugged, known
+		}
+		if err := r.Set(sim.Charge, cmd.Target); err != nil {
+			return err
+		}
+		r.Hold, r.Smoke = true, cmd.Do == instrument.Smoke
+	}
+	return nil
+}
+
 // Serve answers everyone who connects until ctx ends, and sends readings to him as long as
 // he is there: nobody looks at a car through a tool that lies in its drawer.
 func (t *Tool) Serve(ctx context.Context, l net.Listener) error {
@@ -403,6 +473,8 @@ func (t *Tool) Serve(ctx context.Context, l net.Listener) error {
 			switch {
 			case err != nil:
 				err = errors.New("this line is no command")
+			case t.works != nil && slices.Contains(t.can, cmd.Do):
+				err = t.work(cmd)
 			case cmd.Do != instrument.Ask:
 				err = orUse(nil, t)
 			default:

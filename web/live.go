@@ -42,6 +42,7 @@ type soFarView struct {
 	Lines   []evidence.Line
 	Figures []bench.Figure
 	Live    bool // still being read
+	More    bool // something is still to be read
 }
 
 type liveData struct {
@@ -502,7 +503,7 @@ func (s *server) estimate(n live.News) (*estimateJSON, error) {
 		}
 		read := n.Live.Readings()
 		e, err := n.Live.Judge(record.Run{}, record.Table{}, nil)
-		v := soFarView{}
+		v := soFarView{More: n.View.Start != ""}
 		if err != nil {
 			v.Says = casework.Sentence(err.Error())
 		}
@@ -513,7 +514,7 @@ func (s *server) estimate(n live.News) (*estimateJSON, error) {
 
 // soFar is what the readings of a test other than a hold come to.
 func (s *server) soFar(v soFarView, l casework.LiveTest, verdict bench.Verdict, read bench.Readings) (*estimateJSON, error) {
-	if c, _ := l.Bench.Channel(verdict.Ask); v.Says == "" && !(v.Live && c.ByInstrument()) { // what an instrument still reads is not asked for
+	if c, _ := l.Bench.Channel(verdict.Ask); v.Says == "" && !((v.Live || v.More) && c.ByInstrument()) { // what an instrument still reads is not asked for
 		v.Says = verdict.Says
 	}
 	o, ok := l.Entry.Outcome(verdict.Outcome)

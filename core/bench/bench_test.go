@@ -78,9 +78,14 @@ var verdicts = []verdict{
 
 	// 0.020 in at 13 inH2O takes 0.54 L/min of free air (orifice equation, NACA Report 1135, 1953, value from memory).
 	{"above, nominal", "make-up-flow", plumbing.Part{}, bench.Readings{"flow": num(0.75), "pressure": num(13)}, "above"},
-	{"below, nominal", "make-up-flow", plumbing.Part{}, bench.Readings{"flow": num(0.30), "pressure": num(13)}, "below"},
+	{"below, nominal", "make-up-flow", plumbing.Part{}, bench.Readings{"flow": num(0.15), "pressure": num(13)}, "below"},
 	{"near, nominal", "make-up-flow", plumbing.Part{}, bench.Readings{"flow": num(0.57), "pressure": num(13)}, bench.CannotTell},
-	{"near, own orifice", "make-up-flow", plumbing.Part{}, bench.Readings{"flow": num(0.57), "pressure": num(13), "reference": num(0.62)}, "below"},
+	{"near, own orifice", "make-up-flow", plumbing.Part{}, bench.Readings{"flow": num(0.57), "pressure": num(13), "reference": num(0.62)}, bench.CannotTell},
+	{"below, own orifice", "make-up-flow", plumbing.Part{}, bench.Readings{"flow": num(0.2), "pressure": num(13), "reference": num(0.62)}, "below"},
+	{"a cold tank gives off little", "make-up-flow", plumbing.Part{}, bench.Readings{"flow": num(0.4), "pressure": num(13), "reference": num(0.62), "air": num(-15)}, "below"},
+	{"the orifice was not open", "make-up-flow", plumbing.Part{}, bench.Readings{"flow": num(0.57), "pressure": num(13), "reference": num(0.05), "rig": num(0.04)}, "?reference"},
+	{"the rig leaks", "make-up-flow", plumbing.Part{}, bench.Readings{"flow": num(0.57), "pressure": num(13), "reference": num(0.62), "rig": num(0.4)}, "?rig"},
+	{"read at two pressures", "make-up-flow", plumbing.Part{}, bench.Readings{"flow": num(0.95), "pressure": num(10), "reference": num(0.70), "reference-at": num(20)}, "above"},
 	{"falls still", "make-up-flow", plumbing.Part{}, bench.Readings{"flow": num(0.6), "before": num(1.4), "pressure": num(13)}, "unsteady"},
 	{"no pressure", "make-up-flow", plumbing.Part{}, bench.Readings{"flow": num(0.6)}, "?pressure"},
 

@@ -44,7 +44,7 @@ func newDrawnCar(r *rand.Rand, tank, lines float64) *drawnCar {
 	// The tank as built, and what the sender says of its level, are both off by half of what they are
 	// said to be known to.
 	x.volume = tank*(1+0.10*r.NormFloat64())*(1-level+0.02*r.NormFloat64()) + lines
-	x.draw = (8 * 249.089 / 287.05 / x.t0 * x.volume) / (8 + 25*r.Float64())
+	x.draw = (8 * 249.089 / 287.05 / x.t0 * x.volume) / (2 + 30*r.Float64())
 	x.temp = x.t0
 	x.mass = x.barometer * x.volume / (rAir * x.temp)
 	return x

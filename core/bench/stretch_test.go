@@ -97,7 +97,7 @@ func TestWants(t *testing.T) {
 		want string
 	}{
 		{bench.PressureHold, "pressure[pressure] wall?[wall] barometer?[barometer]"},
-		{bench.MakeUpFlow, "flow[flow] pressure[pressure]"},
+		{bench.MakeUpFlow, "flow[flow] pressure[pressure] air?[air]"},
 		{bench.DrawDown, "live-data[pid-32 pid-2F pid-33]"},
 		{bench.Trims, "live-data[pid-06 pid-07 pid-10 pid-0B pid-08 pid-09 pid-0C pid-04 pid-11 pid-0D pid-05 pid-0F pid-03 pid-2E pid-2C pid-44 pid-33]"},
 		{bench.EGRCommand, "live-data[pid-10] gas[gas]"},
@@ -153,7 +153,10 @@ func TestPhaseFigures(t *testing.T) {
 	t.Run("mean, unit, a minute before", func(t *testing.T) {
 		told, _ := watch(t, bench.MakeUpFlow, "phase-1", cols("flow", units.Base(units.Flow), "pressure", "Pa"), func(at float64) []float64 {
 			flow := 0.40 / 60000
-			if at < 185 {
+			switch {
+			case at < 160: // falling all the while, so that it does not end by itself
+				flow = (1 - 0.45*at/160) / 60000
+			case at < 200:
 				flow = 0.55 / 60000
 			}
 			return []float64{flow + 1e-7*math.Sin(at), 2490.82}

@@ -1,12 +1,8 @@
 package sim
 
 import (
-	"fmt"
-	"math"
-
 	"wexter/core/bench"
 	"wexter/core/gas"
-	"wexter/core/knowledge"
 )
 
 // Forecast is what a perfect instrument would show while a phase of a test is done on a simulated
@@ -42,14 +38,4 @@ func (f *Forecast) see(t *technician, h float64) {
 	}
 	f.at += h
 	f.Time, f.Value = append(f.Time, f.at), append(f.Value, columns[f.Column](t.Car))
-}
-
-// Foresee does a test on a fresh car, as [Try] does, up to a phase, and fills in what an instrument
-// would show during it.
-func Foresee(c *Car, b knowledge.Book, test, part string, f *Forecast) error {
-	if !Foresees(f.Column) || f.Phase < 0 || math.IsNaN(f.Every) || f.Every < 0.05 {
-		return fmt.Errorf("column %q, phase %d, every %g s cannot be foreseen", f.Column, f.Phase, f.Every)
-	}
-	_, err := try(c, b, trial{test, part, f})
-	return err
 }

@@ -151,6 +151,16 @@ func try(c *Car, b knowledge.Book, x trial) (Trial, error) {
 	return t.out, t.saved
 }
 
+// Foresee does a test on a fresh car, as [Try] does, up to a phase, and fills in what an instrument
+// would show during it.
+func Foresee(c *Car, b knowledge.Book, test, part string, f *Forecast) error {
+	if !Foresees(f.Column) || f.Phase < 0 || math.IsNaN(f.Every) || f.Every < 0.05 {
+		return fmt.Errorf("column %q, phase %d, every %g s cannot be foreseen", f.Column, f.Phase, f.Every)
+	}
+	_, err := try(c, b, trial{test, part, f})
+	return err
+}
+
 func only(e knowledge.Test) string {
 	if len(e.Only) == 0 {
 		return ""

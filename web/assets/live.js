@@ -129,7 +129,7 @@ function start() {
     $("rig").hidden = !v.rig;
     const main = $("main");
     const next = v.steps.find((s) => s.state === "next");
-    const name = legNames[v.start] || (next ? next.name.charAt(0).toLowerCase() + next.name.slice(1) : "");
+    const name = (v.holds && legNames[v.start]) || (next ? next.name.charAt(0).toLowerCase() + next.name.slice(1) : "");
     const label = v.leg ? (v.onward ? "Done, go on " : v.holds && ["hold", "vacuum", "reference"].includes(v.leg) ? "Stop and keep " : "Stop ") : v.start ? `Start: ${name} ` : "";
     main.hidden = !label;
     $("done").hidden = Boolean(label) || v.status === "looking";
