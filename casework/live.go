@@ -32,6 +32,7 @@ type LiveTest struct {
 	Entry knowledge.Test // of the Book
 
 	car      Car
+	level    float64 // share of the tank that is fuel, as the car said it last; 0: it did not
 	past     map[record.RunKind]bench.Past
 	gathered gathered // of a hold
 }
@@ -75,7 +76,26 @@ func (s *Shop) LiveTest(ctx context.Context, id string) (LiveTest, error) {
 		return LiveTest{}, err
 	}
 	l.Runs = standing(runs)
+	if l.Bench.On == bench.SealedSystem && !l.Holds() {
+		if l.level, err = fuelLevel(tx, l.Case.ID); err != nil {
+			return LiveTest{}, err
+		}
+	}
 	return l, l.lookBack(tx)
+}
+
+// fuelLevel is what the car's own sender said in the newest scan of a case; 0 when it never did.
+func fuelLevel(tx store.Tx, caseID string) (float64, error) {
+	scans, err := store.OfCase[record.ScanDone](tx, caseID)
+	if err != nil {
+		return 0, err
+	}
+	for _, x := range slices.Backward(standing(scans)) {
+		if v, ok := evidence.ReadScan(x).Read.Live["2F"]; ok {
+			return v.Value / 100, nil
+		}
+	}
+	return 0, nil
 }
 
 // lookBack reads the stretches that later ones of the test look back at, the newest of each kind.
@@ -140,6 +160,10 @@ func (l LiveTest) Known(works func(bench.Verb) bool, resolution float64) bench.K
 
 	if l.car.Car != nil {
 		k.Site.Graph, k.Subject = l.car.Graph, l.car.Subject(l.Test.Part)
+		k.Level = l.level
+		if l.Bench.On == bench.SealedSystem && l.Test.Part != "" {
+			k.Site.Entry, k.Entry = l.Test.Part, l.Test.Part
+		}
 		k.Engine = bench.EngineOf(l.car.Graph, l.Test.Setup.Displacement, l.Test.Setup.Barometer)
 	}
 	k.Hold = l.Test.Setup.Decay()
@@ -351,8 +375,7 @@ func (s *Shop) EndRun(ctx context.Context, r record.Run, told bench.Readings) er
 			return "", err
 		}
 		if e, ok := s.Book.Test(t.Key); ok && len(told) > 0 {
-			figures, _ := evidence.Figures(e, told)
-			have.Figures = slices.DeleteFunc(figures, func(f record.Figure) bool { return f.Value == nil && len(f.Words) == 0 })
+			have.Figures = evidence.RunFigures(e, told)
 		}
 		if err := tx.EndRun(have); err != nil {
 			return "", err
@@ -550,6 +573,33 @@ func pastDate(r record.Run) (out []string) {
 		}
 	}
 	return out
+}
+
+// Car is the plumbing of the test's car; false where nobody knows it.
+func (l LiveTest) Car() (Car, bool) { return l.car, l.car.Car != nil }
+
+// Scene is what the test's picture shows by what is in; nil where it has none.
+func (l LiveTest) Scene(k bench.Known) bench.Scene {
+	switch {
+	case l.Bench.Live.Picture != nil:
+		return l.Bench.Live.Picture(k)
+	case l.Bench.Picture != nil:
+		return l.Bench.Picture(k.Subject, k.Read)
+	}
+	return nil
+}
+
+// PlaceWords say what is seen at a part.
+func (l LiveTest) PlaceWords(part, what string) string {
+	name := part
+	if p, ok := l.car.Graph.Part(part); ok {
+		name = p.Name
+	}
+	words := map[string]string{bench.NothingThere: "looked at, nothing", bench.TakenBack: "taken back"}[what]
+	if words == "" {
+		words = what
+	}
+	return name + ": " + words
 }
 
 // Shown are readings in words, as the pages show them.

@@ -60,7 +60,7 @@ func NewCar(book knowledge.Book, c plumbing.Combination, g *plumbing.Graph) *Car
 // Subject is what a test of the car is done on: the part by its key, empty for the whole car.
 func (c *Car) Subject(part string) bench.Subject {
 	p, _ := c.Graph.Part(part)
-	return bench.Subject{Of: c.Combination, Graph: c.Graph, Part: p, Tank: c.Tank, TankTolerance: c.TankTolerance}
+	return bench.Subject{Of: c.Combination, Graph: c.Graph, Part: p, Tank: c.Tank, TankTolerance: c.TankTolerance, Seal: c.arch.Settings(), Entry: c.arch.Entry}
 }
 
 // Where is the part of the Map on which a fault sits; empty for one that this car cannot

@@ -4,6 +4,7 @@ import (
 	"math"
 	"slices"
 	"strconv"
+	"strings"
 
 	"wexter/core/bench"
 	"wexter/core/knowledge"
@@ -52,6 +53,24 @@ func Figures(t knowledge.Test, r bench.Readings) (out record.Figures, exits reco
 		out = append(out, f)
 	}
 	return out, exits
+}
+
+// RunFigures keeps what a stretch of a test gave, places and all: a run has nothing but figures.
+func RunFigures(t knowledge.Test, r bench.Readings) record.Figures {
+	out, exits := Figures(t, r)
+	for i := range out {
+		if out[i].Key != bench.For(t).PlaceChannel() || len(exits) == 0 {
+			continue
+		}
+		for _, x := range exits {
+			w := x.Part + ":" + string(x.Size)
+			if x.Expected {
+				w += ":" + expectedOnly
+			}
+			out[i].Words = append(out[i].Words, w)
+		}
+	}
+	return slices.DeleteFunc(out, func(f record.Figure) bool { return f.Value == nil && len(f.Words) == 0 })
 }
 
 // kept are figures as JSON can hold them: an open circuit among them makes all of them words.
@@ -116,7 +135,9 @@ func readingOf(c bench.Channel, f record.Figure) (r bench.Reading, ok bool) {
 		return r, true
 	case c.Kind == bench.Places:
 		for _, w := range f.Words {
-			r.Places = append(r.Places, bench.Place{Part: w})
+			part, rest, _ := strings.Cut(w, ":")
+			size, expected, _ := strings.Cut(rest, ":")
+			r.Places = append(r.Places, bench.Place{Part: part, Size: size, Expected: expected == expectedOnly})
 		}
 		return r, len(f.Words) > 0
 	case c.Kind == bench.Cycles && f.Value != nil && len(f.Words) == 0:

@@ -135,6 +135,9 @@ const (
 // TakesDrive is what an instrument on a simulated car takes that drives it.
 const TakesDrive = "drive MODE"
 
+// TakesFar is what an instrument on a simulated car takes that opens and shuts a cover beside it.
+const TakesFar = "open|shut PART"
+
 // OwnClock is the session of instruments without a clock of their own: their readings have
 // the time of this computer, s since 1970, which goes on whatever is plugged out and in.
 const OwnClock = "the clock of this computer"

@@ -225,6 +225,40 @@ func (b *Bench) Mark(ctx context.Context, form, tap, words string) error {
 	return nil
 }
 
+// Place notes what is seen at a part in the stretch that is read: a size, nothing, or that the last
+// word about it is taken back. The test's own code may refuse it.
+func (b *Bench) Place(ctx context.Context, form, part, what string) error {
+	b.mu.Lock()
+	l := b.leg
+	if l == nil || l.log.Len() == 0 {
+		b.mu.Unlock()
+		return refuse("No leg is being read: start it first, then say what comes out where")
+	}
+	p, ok := l.watch.(bench.Placer)
+	if !ok {
+		b.mu.Unlock()
+		return refuse("This test takes no places")
+	}
+	why := p.Place(part, what)
+	m := record.Mark{Time: l.log.Last(), Text: b.live.PlaceWords(part, what), Key: bench.PlaceKey(part, what)}
+	b.mu.Unlock()
+	if why != "" {
+		return refuse("%s", why)
+	}
+	r, err := b.hub.shop.MarkRun(ctx, form, l.run.ID, m)
+	if err != nil {
+		return err
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if len(r.Marks) > len(l.run.Marks) { // not the same form twice
+		l.watch.Mark(m.Time, m.Key)
+	}
+	l.run.Marks = r.Marks
+	b.changed()
+	return nil
+}
+
 // MoveStart puts the start of the hold at a time of the stretch; 0 recognises it again.
 func (b *Bench) MoveStart(ctx context.Context, form string, at float64) error {
 	b.mu.Lock()

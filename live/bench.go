@@ -294,7 +294,7 @@ func (b *Bench) attend() {
 	b.mu.Lock()
 	l, unseen := b.leg, time.Since(b.looked)
 	works := slices.ContainsFunc(b.seats, func(s *seat) bool {
-		return s.gauge != nil && (s.about.Can(instrument.Charge) || s.about.Can(instrument.Valve))
+		return s.gauge != nil && slices.ContainsFunc([]string{instrument.Charge, instrument.Regulate, instrument.Valve}, s.about.Can)
 	})
 	alone := works && l != nil && !l.ending && unseen > aloneAfter
 	blind := b.driven && time.Since(b.seen) > blindAfter

@@ -168,6 +168,13 @@ func (b *Bench) held(st bench.Stretch) (out []order) {
 				}
 			}
 		}
+		if s.about.Simulated && slices.Contains(s.about.Takes, instrument.TakesFar) {
+			for _, x := range st.Do {
+				if far, ok := site.Where(bench.AtFarEnd); ok && x.At == bench.AtFarEnd {
+					out = append(out, order{s, instrument.Command{Do: instrument.Ask, Words: map[bool]string{true: "open ", false: "shut "}[x.Do == bench.Put] + far}})
+				}
+			}
+		}
 		if !s.about.Simulated || !slices.Contains(s.about.Takes, "read PART") {
 			continue
 		}

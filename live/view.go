@@ -174,20 +174,16 @@ func (b *Bench) First() (record.RunChannel, bool) {
 }
 
 // Picture is what the test's picture shows now: of the stretch that is read, or of what is in; nil
-// where the test has none.
-func (b *Bench) Picture() bench.Scene {
+// where the test has none. With it the test, as it stands between stretches.
+func (b *Bench) Picture() (bench.Scene, casework.LiveTest) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	if b.leg != nil {
 		if p, ok := b.leg.watch.(bench.Painter); ok {
-			return p.Picture()
+			return p.Picture(), b.live
 		}
 	}
-	if b.live.Bench.Picture == nil {
-		return nil
-	}
-	k := b.known()
-	return b.live.Bench.Picture(k.Subject, k.Read)
+	return b.live.Scene(b.known()), b.live
 }
 
 // now are the readings of this moment; nil while the first instrument gives none. The bench is
@@ -216,6 +212,9 @@ func (b *Bench) view() View {
 	lead := b.seats[0]
 	v := View{Version: b.version, Name: b.live.Name(), Status: lead.status, Said: lead.said, Disk: b.disk, Module: lead.about.Name, Rate: lead.about.Rate, Result: b.result, Bell: b.bell,
 		Driver: cmp.Or(b.driver.Who, b.driver.Screen), Holds: b.live.Holds(), Taps: b.live.Bench.Live.Taps}
+	if b.leg != nil {
+		v.Taps = b.live.Bench.Taps(b.leg.run.Kind)
+	}
 	v.Rig, v.Columns, v.Seats, v.Steps = b.permits && b.works(bench.Charge), []SeenColumn{}, []SeenSeat{}, []Step{}
 	for _, s := range b.seats {
 		v.Commands = append(v.Commands, s.about.Commands...)

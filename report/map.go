@@ -3,10 +3,13 @@ package report
 import (
 	"fmt"
 	"html"
+	"math"
+	"slices"
 	"strings"
 
 	"wexter/core/drawing"
 	"wexter/core/plumbing"
+	"wexter/core/smoke"
 )
 
 // Mark of a part on the Map.
@@ -51,6 +54,9 @@ type Map struct {
 	Chosen   string                  // the part that is looked at
 	Link     func(key string) string // where a tap goes; nil: nothing can be tapped
 	Lights   map[string]string       // parts that a chosen test would clear or accuse, or both
+	Smoke    map[string]float64      // share of a rig's smoke that has come to a part, 0 to 1
+	Looked   []string                // parts at which somebody looked and saw nothing
+	Only     string                  // the family that is drawn; empty: the whole car
 	Alone    bool                    // a file of its own: with colours and a legend
 
 	shown  map[string]Mark // by part, with what sits in its wall
@@ -93,18 +99,30 @@ func (m *Map) SVG() string {
 	for i, d := range densities {
 		fmt.Fprintf(&b, `<pattern id="h%d" width="%d" height="%d" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><rect width="%d" height="%d" class="m-sheet"/><line x1="1" y1="0" x2="1" y2="%d" class="m-hatch"/></pattern>`, i, d, d, d, d, d)
 	}
+	b.WriteString(smokePattern)
 	b.WriteString(`<pattern id="carbon" width="11" height="11" patternUnits="userSpaceOnUse"><circle cx="3" cy="3" r="1.4" class="m-grain"/></pattern></defs>`)
 	for _, p := range m.Sheet.Pipes {
-		m.pipe(&b, p)
+		if m.draws(p.Part) {
+			m.pipe(&b, p)
+		}
 	}
 	for _, x := range m.Sheet.Symbols {
-		m.symbol(&b, x)
+		if m.draws(x.Part) {
+			m.symbol(&b, x)
+		}
 	}
 	for _, l := range m.Sheet.Labels {
-		m.label(&b, l)
+		if p, _ := m.Graph.Part(l.Key); m.draws(p) {
+			m.label(&b, l)
+		}
 	}
 	for _, f := range m.Flags {
 		m.flag(&b, f)
+	}
+	for _, k := range m.Looked {
+		if at, ok := m.Sheet.Spot(m.Graph, k); ok {
+			fmt.Fprintf(&b, `<g class="m-looked"><circle cx="%d" cy="%d" r="10"/><path d="M%d %dl4 5l7 -9"/></g>`, at.X, at.Y, at.X-5, at.Y)
+		}
 	}
 	if m.Alone {
 		m.legend(&b, m.Sheet.H+20)
@@ -112,6 +130,12 @@ func (m *Map) SVG() string {
 	b.WriteString("</svg>")
 	return b.String()
 }
+
+// smokePattern is the hatch of what smoke has come to: upright waves, unlike the strokes of a suspect.
+const smokePattern = `<pattern id="smoke" width="9" height="12" patternUnits="userSpaceOnUse"><path d="M3 0q3 3 0 6t0 6" class="m-wave"/></pattern>`
+
+// draws reports whether a part is on the map.
+func (m *Map) draws(p plumbing.Part) bool { return m.Only == "" || p.Family == m.Only }
 
 // Says is a part in words: what it is, its state and what is known of it.
 func (m *Map) Says(p plumbing.Part) string {
@@ -131,6 +155,12 @@ func (m *Map) Says(p plumbing.Part) string {
 	}
 	if m.Changed[p.Key] {
 		out = append(out, "corrected on this car")
+	}
+	if slices.Contains(m.Looked, p.Key) {
+		out = append(out, "looked at, no smoke")
+	}
+	if s, ok := m.Smoke[p.Key]; ok {
+		out = append(out, map[bool]string{true: "smoke is there", false: "no smoke there yet"}[s >= smoke.Reached])
 	}
 	switch m.Lights[p.Key] {
 	case WouldClear:
@@ -276,6 +306,9 @@ func (m *Map) pipe(b *strings.Builder, p drawing.Pipe) {
 			fmt.Fprintf(b, `<path d="%s" class="m-broken"/>`, d)
 		}
 	}
+	if m.Smoke[p.Key] >= smoke.Reached {
+		fmt.Fprintf(b, `<path d="%s" class="m-smoked" stroke-width="%d"/>`, d, max(w-3, 3))
+	}
 	if m.Graph.StateOf(p.Key, m.Settings) == plumbing.Plugged {
 		plug(b, p)
 	}
@@ -396,6 +429,10 @@ func (m *Map) symbol(b *strings.Builder, x drawing.Symbol) {
 		fmt.Fprintf(b, `<rect x="%d" y="%d" width="16" height="8" %s/><rect x="%d" y="%d" width="16" height="8" class="m-line"/>`, c.X-8, c.Y-4, fill, c.X-8, c.Y-4)
 	default:
 		box()
+		if s := math.Min(m.Smoke[x.Key], 1); s > 0.01 { // it fills from below, as far as its share
+			h := int(math.Round(float64(r.H-4) * s))
+			fmt.Fprintf(b, `<rect x="%d" y="%d" width="%d" height="%d" fill="url(#smoke)"/><path d="M%d %dH%d" class="m-thin"/>`, r.X+2, r.Y+r.H-2-h, r.W-4, h, r.X+2, r.Y+r.H-2-h, r.X+r.W-2)
+		}
 		switch x.Key {
 		case "canister":
 			fmt.Fprintf(b, `<rect x="%d" y="%d" width="%d" height="%d" fill="url(#carbon)"/>`, r.X+4, r.Y+4, r.W-8, r.H-8)

@@ -2,20 +2,35 @@ package report
 
 import (
 	"fmt"
+	"html"
+	"maps"
 	"math"
+	"slices"
+	"strings"
 
 	"wexter/core/bench"
+	"wexter/core/drawing"
+	"wexter/core/plumbing"
 	"wexter/core/units"
 )
 
+// Plan is the plumbing on which a scene is drawn, and its sheet.
+type Plan struct {
+	Graph *plumbing.Graph
+	Sheet *drawing.Sheet
+	Link  func(part string) string // where a tap goes; nil: nothing can be tapped
+}
+
 // Scene draws the picture of a test as SVG: the thing that is tested, as the readings have it now.
 // It is empty for a scene that nothing is known of.
-func Scene(s bench.Scene) string {
+func Scene(s bench.Scene, on Plan) string {
 	switch x := s.(type) {
 	case bench.TankScene:
 		return tankScene(x)
 	case bench.FlowScene:
 		return flowScene(x)
+	case bench.SmokeScene:
+		return smokeScene(x, on)
 	}
 	return ""
 }
@@ -169,4 +184,82 @@ func nought(v float64) float64 {
 		return 0
 	}
 	return v
+}
+
+// smokeScene draws the EVAP system's piece of the Map, filled as far as smoke has come, with what was
+// seen at its places, and says how long it takes to canister, tank, neck and cap.
+func smokeScene(x bench.SmokeScene, on Plan) string {
+	if on.Graph == nil || on.Sheet == nil {
+		return ""
+	}
+	m := &Map{Graph: on.Graph, Sheet: on.Sheet, Settings: x.Set, Smoke: x.Shares, Link: on.Link}
+	m.Only = "vapour"
+	m.Title = "EVAP system, filled as far as smoke has come"
+	for _, p := range slices.Sorted(maps.Keys(x.Seen)) {
+		if what := x.Seen[p]; what == bench.NothingThere {
+			m.Looked = append(m.Looked, p)
+		} else {
+			m.Flags = append(m.Flags, Flag{Part: p, N: len(m.Flags) + 1, Text: "smoke, " + what, Exit: true})
+		}
+	}
+	var b strings.Builder
+	b.WriteString(m.piece())
+	b.WriteString(`<ul class="togo">`)
+	for _, t := range x.ToGo {
+		p, _ := on.Graph.Part(t.Part)
+		name := html.EscapeString(p.Name)
+		switch {
+		case t.Seconds == 0:
+			fmt.Fprintf(&b, `<li class="there"><b>%s</b> smoke is there</li>`, name)
+		case math.IsInf(t.Seconds, 1):
+			fmt.Fprintf(&b, `<li><b>%s</b> not at this flow</li>`, name)
+		default:
+			fmt.Fprintf(&b, `<li><b>%s</b> <span class="fig">%d:%02d</span> to go</li>`, name, int(t.Seconds)/60, int(t.Seconds)%60)
+		}
+	}
+	b.WriteString(`</ul>`)
+	for _, k := range x.Expected {
+		p, _ := on.Graph.Part(k)
+		fmt.Fprintf(&b, `<p class="small">Smoke is expected at the %s: it is open, and that is no leak.</p>`, html.EscapeString(plumbing.Lower(p.Name)))
+	}
+	if x.Taken != "" {
+		fmt.Fprintf(&b, `<p class="small">%s</p>`, html.EscapeString(x.Taken))
+	}
+	if x.Why != "" {
+		fmt.Fprintf(&b, `<p class="small">How far the front is cannot be told: %s.</p>`, html.EscapeString(x.Why))
+	}
+	return b.String()
+}
+
+// piece draws the one family that a map shows as large as it can be.
+func (m *Map) piece() string {
+	var crop drawing.Rect
+	add := func(r drawing.Rect) {
+		if crop.W == 0 {
+			crop = r
+			return
+		}
+		x, y := min(crop.X, r.X), min(crop.Y, r.Y)
+		crop = drawing.Rect{X: x, Y: y, W: max(crop.X+crop.W, r.X+r.W) - x, H: max(crop.Y+crop.H, r.Y+r.H) - y}
+	}
+	for _, s := range m.Sheet.Symbols {
+		if m.draws(s.Part) {
+			add(s.Box)
+		}
+	}
+	for _, l := range m.Sheet.Labels {
+		if p, _ := m.Graph.Part(l.Key); m.draws(p) {
+			add(l.Box)
+		}
+	}
+	for _, p := range m.Sheet.Pipes {
+		for i := 1; i < len(p.Way) && m.draws(p.Part); i++ {
+			add(run(p.Way[i-1], p.Way[i]))
+		}
+	}
+	const rim = 16
+	whole := m.SVG()
+	from := fmt.Sprintf(`viewBox="0 0 %d %d" class="map"`, m.Sheet.W, m.Sheet.H)
+	to := fmt.Sprintf(`viewBox="%d %d %d %d" class="map piece"`, crop.X-rim, crop.Y-rim, crop.W+2*rim, crop.H+2*rim)
+	return strings.Replace(whole, from, to, 1)
 }

@@ -16,6 +16,7 @@ import (
 	"time"
 
 	"wexter/core/gas"
+	"wexter/core/plumbing"
 	"wexter/core/record"
 	"wexter/core/sim"
 	"wexter/core/units"
@@ -117,7 +118,7 @@ func Tools(p *Plant) []*Tool {
 		{Name: "technician", Takes: []string{"try TEST [PART]"}, do: technician},
 		{Name: "slant manometer", Takes: []string{"read PART", "unplug", "replug"}, do: manometer, Rate: 5, shows: []dial{{record.GaugePressure, slant, gauge}}},
 		{Name: "hand vacuum pump", Takes: []string{"draw PART INHG", "release", "read"}, do: handPump, Rate: 5, shows: []dial{{record.GaugePressure, pumpDial, rig(units.InHg)}}},
-		{Name: "smoke rig", Takes: []string{"join PART PRESSURE", "exits", "read", "off"}, do: smokeRig, Rate: 5, works: workSmokeRig,
+		{Name: "smoke rig", Takes: []string{"join PART PRESSURE", "exits", "read", "off", instrument.TakesFar}, do: smokeRig, Rate: 5, works: workSmokeRig,
 			can:   []string{instrument.Open, instrument.Regulate, instrument.Smoke, instrument.Plug, instrument.Car, instrument.Known, instrument.Closed, instrument.Keep},
 			shows: []dial{{record.RigFlowing, flowTube, rigFlow}, {record.GaugePressure, rigDial, rig(units.InH2O)}}},
 		{Name: "multimeter", Takes: []string{"volts PART", "ohms PART", "switch", "volts battery", "volts difference"}, do: multimeter, Rate: 2, shows: []dial{{record.Volts, volts, meterVolts}}},
@@ -238,6 +239,12 @@ func smokeRig(t *Tool, c *sim.Car, w []string) (string, error) {
 	case w[0] == "off":
 		c.Disconnect()
 		return "done", nil
+	case (w[0] == "open" || w[0] == "shut") && len(w) == 2:
+		state := plumbing.State("")
+		if w[0] == "open" {
+			state = plumbing.Open
+		}
+		return "done", c.Set(w[1], state)
 	}
 	return "", orUse(nil, t)
 }

@@ -75,7 +75,11 @@ type doRead struct {
 	Nothing  string
 }
 
-const mostExits = 4
+// How many places a page offers, and how many a form may name.
+const (
+	mostExits  = 4
+	mostPlaces = 12
+)
 
 // channelFields are how many fields a channel has on the page: its repetitions.
 func channelFields(c bench.Channel) int {
@@ -122,7 +126,7 @@ func (s *server) showTest(c *echo.Context, test string, failed error, says strin
 	}
 	p := s.page(c, t.Name+" · "+f.Case.Number, "slate", nil)
 	on := cmp.Or(c.FormValue("on"), c.QueryParam("on"))
-	live, err := s.fromBench(c, &d, &p)
+	picture, err := s.fromBench(c, &d, &p)
 	if err != nil {
 		return err
 	}
@@ -151,6 +155,7 @@ func (s *server) showTest(c *echo.Context, test string, failed error, says strin
 	}
 	d.planned(s, c, car, on)
 	d.Phases = phases(t, b, car, d.On)
+	d.room(p.Form)
 	arch, _ := s.shop.Book.Archetype(car.Combination.Vapour)
 	site := bench.Site{Seal: arch.Settings(), Entry: arch.Entry, Part: d.On.Key}
 	if len(d.Entries) > 0 && d.On.Key != "" {
@@ -166,12 +171,10 @@ func (s *server) showTest(c *echo.Context, test string, failed error, says strin
 	if says != "" {
 		p.Form = typed(c)
 	}
-	if d.Bench == "" || says != "" || failed != nil { // as the form has them
-		live = (&form{c: c}).readings(t, b)
+	if b.Picture != nil && (d.Bench == "" || says != "" || failed != nil) { // as the form has it
+		picture = b.Picture(car.Subject(d.On.Key), (&form{c: c}).readings(t, b))
 	}
-	if b.Picture != nil {
-		d.Picture = template.HTML(report.Scene(b.Picture(car.Subject(d.On.Key), live)))
-	}
+	d.Picture = template.HTML(report.Scene(picture, report.Plan{Graph: car.Graph, Sheet: car.Sheet()}))
 	p.Data = d
 	if failed != nil {
 		return s.again(c, failed, "do.html", p)
@@ -189,9 +192,21 @@ func (s *server) cautions(keys []string) (out []string) {
 	return out
 }
 
+// room gives the places of a form as many fields as it fills, and one more.
+func (d *doPage) room(form url.Values) {
+	for i := range d.Phases {
+		for j := range d.Phases[i].Reads {
+			r := &d.Phases[i].Reads[j]
+			for n := len(r.Fields); r.As == "places" && n <= mostPlaces && form.Get(fmt.Sprintf("%s-%d", r.Field, n-1)) != ""; n++ {
+				r.Fields = append(r.Fields, fmt.Sprintf("%s-%d", r.Field, n))
+			}
+		}
+	}
+}
+
 // fromBench takes over what was read live: the form holds it as if it had been typed, and the
-// rest is left to eyes and hands.
-func (s *server) fromBench(c *echo.Context, d *doPage, p *page) (bench.Readings, error) {
+// rest is left to eyes and hands. It returns the bench's picture.
+func (s *server) fromBench(c *echo.Context, d *doPage, p *page) (bench.Scene, error) {
 	id := cmp.Or(c.FormValue("bench"), c.QueryParam("bench"))
 	if id == "" {
 		return nil, nil
@@ -202,13 +217,23 @@ func (s *server) fromBench(c *echo.Context, d *doPage, p *page) (bench.Readings,
 	}
 	d.Bench, d.With = id, casework.MeasuredWith(l.Runs)
 	p.Form = url.Values{"on": {l.Test.Part}, "repeat_of": {l.Test.RepeatOf}}
-	read := l.Readings()
-	for key, r := range read {
+	for key, r := range l.Readings() {
+		for i, x := range r.Places {
+			field := fmt.Sprintf("read-%s-%d", key, i)
+			p.Form.Set(field, x.Part)
+			p.Form.Set(field+"-size", x.Size)
+			if x.Expected {
+				p.Form.Set(field+"-expected", "1")
+			}
+		}
+		if c, _ := l.Bench.Channel(key); c.Kind == bench.Places && len(r.Places) == 0 {
+			p.Form.Set("read-"+key+"-none", "1")
+		}
 		for i, w := range ingest.WriteChannel(r) {
 			p.Form.Set(fmt.Sprintf("read-%s-%d", key, i), w)
 		}
 	}
-	return read, nil
+	return l.Scene(l.Known(nil, 0)), nil
 }
 
 // repeats takes up the result that this one is to repeat.
@@ -336,7 +361,7 @@ func (f *form) readings(t knowledge.Test, b bench.Test) bench.Readings {
 
 // places reads the places of a channel; that there are none has to be said.
 func (f *form) places(c bench.Channel) (x bench.Reading, ok bool) {
-	for i := range channelFields(c) {
+	for i := range mostPlaces {
 		field := fmt.Sprintf("read-%s-%d", c.Key, i)
 		if part := f.text(field); part != "" {
 			x.Places = append(x.Places, bench.Place{Part: part, Size: f.text(field + "-size"), Expected: f.text(field+"-expected") != ""})

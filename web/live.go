@@ -17,6 +17,7 @@ import (
 	"wexter/casework"
 	"wexter/core/bench"
 	"wexter/core/knowledge"
+	"wexter/core/plumbing"
 	"wexter/core/record"
 	"wexter/core/units"
 	"wexter/evidence"
@@ -57,6 +58,8 @@ type liveData struct {
 	Hold     *holdSide // of a leak-down test
 	Do       *doSide   // of any other
 	Taps     []bench.Tap
+	Places   []plumbing.Part  // that can be named, where the test takes places
+	Sizes    []knowledge.Word // of what comes out there
 	Turns    record.Turns
 	Runs     []ranView // legs that are in
 	Done     string    // where to go when all is in
@@ -128,6 +131,7 @@ func (s *server) showLive(c *echo.Context, failed error) error {
 		}
 		d.Do = &doSide{SetUp: l.Entry.Setup, Typed: fmt.Sprintf("/cases/%s/do/%s?on=%s", f.Case.ID, l.Test.Key, l.Test.Part)}
 	}
+	d.places(l)
 	for _, r := range l.Runs {
 		if r.EndedAt != nil {
 			d.Runs = append(d.Runs, ranView{r.ID, l.StretchName(r.Kind), r.Says, r.At, r.Readings})
@@ -143,6 +147,22 @@ func (s *server) showLive(c *echo.Context, failed error) error {
 		return s.again(c, failed, "live.html", p)
 	}
 	return s.render(c, http.StatusOK, "live.html", p)
+}
+
+// places are the parts of the EVAP system that can be named while the test is read, and what may come
+// out of them; none where the test takes none.
+func (d *liveData) places(l casework.LiveTest) {
+	car, ok := l.Car()
+	e, has := l.Entry.Read(l.Bench.PlaceChannel())
+	if !ok || !has || l.Bench.On != bench.SealedSystem {
+		return
+	}
+	d.Sizes = e.Words
+	for _, p := range car.Graph.Parts {
+		if p.Family == "vapour" && p.Name != "" {
+			d.Places = append(d.Places, p)
+		}
+	}
 }
 
 // holdOf is what the page of a hold shows of its set-up.
@@ -209,7 +229,9 @@ func (s *server) wants(ctx context.Context, l casework.LiveTest) (out []wantView
 // held there; of the car's own instruments the first that gives it; then the first at all. Of what
 // the verdict can do without, none.
 func usualSeat(v wantView, l casework.LiveTest) int {
-	if v.Optional || len(v.Options) == 0 {
+	wants := l.Bench.Wants()
+	only := len(wants) > 0 && wants[0].Optional && wants[0].Key == v.Key // a test that can do without any is read by one all the same
+	if v.Optional && !only || len(v.Options) == 0 {
 		return -1
 	}
 	for _, fits := range []func(seatOption) bool{
@@ -321,6 +343,8 @@ func (s *server) work(ctx context.Context, f *form, b *live.Bench) error {
 		return b.Stop()
 	case "mark":
 		return b.Mark(ctx, f.key(), f.text("tap"), f.text("words"))
+	case "place":
+		return s.place(ctx, f, b)
 	case "move":
 		at := f.needed("at", "Start of the hold").number("at", "Start of the hold")
 		if f.err != nil {
@@ -333,8 +357,35 @@ func (s *server) work(ctx context.Context, f *form, b *live.Bench) error {
 	return &casework.Problem{Sentence: "this bench does not know what to do"}
 }
 
+// place notes what is seen at a part, with a photo of it where there is one: that is kept as a note of
+// the case.
+func (s *server) place(ctx context.Context, f *form, b *live.Bench) error {
+	photo := f.photo()
+	if f.err != nil {
+		return f.err
+	}
+	part, what := f.text("part"), f.text("what")
+	if part == "" || what == "" {
+		return &casework.Problem{Sentence: "Say at which part, and what is seen there."}
+	}
+	if err := b.Place(ctx, f.key(), part, what); err != nil || photo == nil {
+		return err
+	}
+	_, l := b.Picture()
+	return s.shop.AddNote(ctx, f.key()+"-photo", l.Case.ID, casework.NewNote{Kind: record.Noted, Text: l.Name() + ". " + l.PlaceWords(part, what), Photo: photo})
+}
+
 // streamEvery is how often a page is told what is new: as often as a module reads.
 const streamEvery = 100 * time.Millisecond
+
+// scene draws the picture of a live test. A tap on a part of it chooses the part.
+func scene(s bench.Scene, l casework.LiveTest) string {
+	on := report.Plan{Link: func(part string) string { return "#at-" + part }}
+	if car, ok := l.Car(); ok {
+		on.Graph, on.Sheet = car.Graph, car.Sheet()
+	}
+	return report.Scene(s, on)
+}
 
 // drawnEvery is how many times it is told meanwhile before the picture of a test is drawn anew.
 const drawnEvery = 4
@@ -421,7 +472,7 @@ func (s *server) liveStream(c *echo.Context) error {
 		last = nil
 		if drawn--; drawn < 0 || n.View != nil {
 			drawn = drawnEvery
-			if now := report.Scene(b.Picture()); now != picture {
+			if now := scene(b.Picture()); now != picture {
 				picture, j.Picture = now, &now
 			}
 		}

@@ -151,7 +151,7 @@ func (s *server) testRoutes() []route {
 		get("/tests/:id/bay", s.bayView),
 		get("/runs/:id/replay", s.replayView),
 		get("/runs/:id/replay.json", s.replayJSON),
-		post("/tests/:id/live", s.liveAct),
+		post("/tests/:id/live", s.liveAct).upTo(photoLimit),
 		post("/tests/:id/setup", s.setup),
 		get("/tests/:id/drive", s.drive),
 		post("/tests/:id/keep", s.keepDrive),

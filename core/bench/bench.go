@@ -93,6 +93,11 @@ type Subject struct {
 	// Tank is the size of the fuel tank where somebody stated it, m³, and how well it is known, a share
 	// with k = 2; 0: as the plumbing has it.
 	Tank, TankTolerance float64
+	// Level is the share of the tank that is fuel where the car said so, 0: nobody knows.
+	Level float64
+	// Seal and Entry say how the EVAP system is sealed and where a rig is joined for that.
+	Seal  plumbing.Settings
+	Entry string
 	// Engine is how the engine knows its air, and its size; of fuel trims.
 	Engine trim.Engine
 }

@@ -46,7 +46,7 @@ func through(d, cd, pa float64) float64 {
 // run reads a stretch: where the rig's end stands.
 func (x *flowRig) run(t *testing.T, k *bench.Known, leg record.RunKind) {
 	t.Helper()
-	cols := record.Channels{{Key: "flow", Unit: "m³/s", Resolution: x.step / 60e3}, {Key: "pressure", Unit: "Pa", Resolution: 2.5}}
+	cols := record.Channels{{Key: "flow", Unit: "m3/s", Resolution: x.step / 60e3}, {Key: "pressure", Unit: "Pa", Resolution: 2.5}}
 	st, ok := bench.MakeUpFlow.Stretch(*k, leg)
 	if !ok {
 		t.Fatal(leg)

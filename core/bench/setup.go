@@ -55,7 +55,7 @@ func (s Site) Where(at string) (string, bool) {
 	case AtPart:
 		key = s.Part
 	case AtFarEnd:
-		key = "cap"
+		key = s.farEnd()
 	case AtPurgeLine:
 		key = "purge-line"
 	case AtInlet:
@@ -71,6 +71,32 @@ func (s Site) Where(at string) (string, bool) {
 	}
 	_, ok := s.Graph.Part(key)
 	return key, ok
+}
+
+// farEnd is what is opened to let smoke through: the cap, or, where smoke goes in at the neck, what is
+// farthest from there of the places at which it could.
+func (s Site) farEnd() string {
+	const cap = "cap"
+	if s.Entry != cap && s.Entry != "neck" {
+		return cap
+	}
+	litres := s.Graph.Fill(s.Entry, s.Seal)
+	best, most := cap, 0.0
+	for _, p := range s.Graph.Parts {
+		if v := litres[p.Key]; p.Entry && v > most {
+			best, most = p.Key, v
+		}
+	}
+	return best
+}
+
+// part is a part of the car by its key, one that has a name.
+func (s Site) part(key string) (plumbing.Part, bool) {
+	if s.Graph == nil {
+		return plumbing.Part{}, false
+	}
+	p, ok := s.Graph.Part(key)
+	return p, ok && p.Name != ""
 }
 
 // Held is the part at which an instrument is held that gives a sense; false where it is held to

@@ -171,16 +171,28 @@ type Moment struct {
 // Live is what a test adds to its phases when it is read live.
 type Live struct {
 	// Taps are what a hand marks; Tally makes readings of them.
-	Taps  []Tap
+	Taps []Tap
+	// TapIn are the stretches in which they are put down; nil: all.
+	TapIn []record.RunKind
 	Tally func([]Moment) Readings
 	// Stretches are the test's own; nil: one for each of its phases.
 	Stretches func(Known) []Stretch
 	// Looks are the stretches whose readings later ones look back at.
 	Looks []record.RunKind
+	// Picture is the test's picture between stretches; nil: the one of its readings.
+	Picture func(Known) Scene
 	// AllIn is what is said when all is in that the verdict needs; empty: the usual.
 	AllIn string
 	// Watch is the test's own watcher of its stretches; nil: one that reads at the end.
 	Watch func(Known, Stretch, record.Channels) Watcher
+}
+
+// Taps are what a hand marks in a stretch.
+func (t Test) Taps(in record.RunKind) []Tap {
+	if t.Live.TapIn != nil && !slices.Contains(t.Live.TapIn, in) {
+		return nil
+	}
+	return t.Live.Taps
 }
 
 // Stretches lists what is read of a test, in order.

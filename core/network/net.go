@@ -231,6 +231,9 @@ func (x *Node) Temperature() float64 { return x.temperature }
 // Share is a species' share of the mass.
 func (x *Node) Share(s Species) float64 { return x.Mass[s] / x.Mass.Total() }
 
+// ByVolume is a species' share of the volume.
+func (x *Node) ByVolume(s Species) float64 { return x.Mass[s] * gasR[s] / x.Mass.r() }
+
 // Partial is the partial pressure of the fuel vapour, Pa.
 func (x *Node) Partial() float64 {
 	return x.pressure * x.Mass[Fuel] * FuelR / x.Mass.r()

@@ -394,20 +394,50 @@ func (g *Graph) VapourSpace(level float64) float64 {
 	return v
 }
 
+// CarbonVoid is the share of a canister that is gas; the rest is grains (chosen).
+const CarbonVoid = 0.55
+
 // GasVolume is the volume of gas in a part, m³; level is the share of a fuel tank that is full.
 func (p Part) GasVolume(level float64) float64 {
 	switch {
 	case p.Role == "fuel":
 		return p.Litres * 1e-3 * (1 - level)
+	case p.Role == "carbon":
+		return p.Litres * 1e-3 * CarbonVoid
 	case p.Kind == Line:
 		return math.Pi / 4 * p.Bore * p.Bore * p.Length
 	}
 	return p.Litres * 1e-3
 }
 
+// Mixes reports whether the gas at both ends of a line is one: a joint, or a wide and short hose through
+// which it goes to and fro by itself (up to 5 cm, or 35 cm with a bore of 3 cm; chosen). A line with
+// a plug point keeps its ends apart.
+func (p Part) Mixes() bool {
+	if p.Kind != Line || p.Plug != "" || p.Oneway || p.Role == "rings" {
+		return false
+	}
+	return p.Length <= 0.05 || p.Bore >= 0.03 && p.Length < 0.35
+}
+
 // Fill is the least volume, in litres, that gas let in at a part has to fill before it
 // comes to each part that it reaches; a fuel tank counts half, for the fuel in it.
 func (g *Graph) Fill(from string, s Settings) map[string]float64 {
+	out, _ := g.spread(from, s)
+	return out
+}
+
+// Before is the part through which gas let in at a part comes to each part that it reaches, by the
+// way of the least volume. What sits in a part's wall comes after that part.
+func (g *Graph) Before(from string, s Settings) map[string]string {
+	_, before := g.spread(from, s)
+	return before
+}
+
+// spread follows gas from a part: the litres that it has filled before it comes to each part, and
+// through which part it came.
+func (g *Graph) spread(from string, s Settings) (litres map[string]float64, before map[string]string) {
+	before = map[string]string{}
 	inside := map[string]bool{from: true}
 	for _, k := range g.Reach(from, s, Pressure).Inside {
 		inside[k] = true
@@ -439,7 +469,7 @@ func (g *Graph) Fill(from string, s Settings) map[string]float64 {
 			for _, j := range g.joins[k+"."+side] {
 				v := out[k] + litres
 				if was, ok := out[j.part]; inside[j.part] && (!ok || v < was) {
-					out[j.part] = v
+					out[j.part], before[j.part] = v, k
 					left = append(left, j.part)
 				}
 			}
@@ -447,10 +477,13 @@ func (g *Graph) Fill(from string, s Settings) map[string]float64 {
 	}
 	for _, p := range g.Parts {
 		if v, ok := out[p.On]; ok && p.On != "" && inside[p.Key] {
+			if _, own := out[p.Key]; !own {
+				before[p.Key] = p.On
+			}
 			out[p.Key] = v
 		}
 	}
-	return out
+	return out, before
 }
 
 // Section is a stretch of plumbing between plug points.

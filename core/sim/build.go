@@ -123,10 +123,7 @@ func (l *layout) end(at string) string {
 // merge joins the ends of lines without resistance worth having.
 func (l *layout) merge() {
 	for _, p := range l.graph.Parts {
-		if p.Kind != plumbing.Line || p.Plug != "" || p.Oneway || p.Role == "rings" {
-			continue
-		}
-		if p.Length <= 0.05 || p.Bore >= 0.03 && p.Length < 0.35 {
+		if p.Mixes() {
 			l.parent[l.root(l.end(p.From))] = l.root(l.end(p.To))
 			l.merged[p.Key] = true
 		}

@@ -149,7 +149,7 @@ func (c *Car) fillTank() {
 	if x := c.role["carbon"]; x != nil {
 		n := &c.net.Nodes[x.first]
 		c.carbonFull = n.Volume * 1e3 * carbonA
-		c.net.Reshape(x.first, 0.55*n.Volume) // the rest is grains
+		c.net.Reshape(x.first, plumbing.CarbonVoid*n.Volume)
 		c.carbon = c.carbonFull * x.get("load")
 	}
 }

@@ -28,12 +28,12 @@ func (c *Car) Pressures() map[string]float64 {
 	return out
 }
 
-// Smoke is the share of smoke in the gas of every part that it has reached.
+// Smoke is the share of smoke in the gas of every part that it has reached, by volume.
 func (c *Car) Smoke() map[string]float64 {
 	out := map[string]float64{}
 	for _, x := range c.parts {
 		if x.first >= 0 {
-			if s := c.net.Nodes[x.first].Share(network.Smoke); s > 1e-4 {
+			if s := c.net.Nodes[x.first].ByVolume(network.Smoke); s > 1e-4 {
 				out[x.Key] = s
 			}
 		}

@@ -90,7 +90,8 @@ export function sender(id, form, screen, complain) {
   return async (what, button) => {
     if (button) { if (button.getAttribute("aria-busy")) return false; button.setAttribute("aria-busy", "true"); }
     try {
-      const body = new URLSearchParams(new FormData(form));
+      const words = new FormData(form);
+      const body = what.photo instanceof File && what.photo.size > 0 ? words : new URLSearchParams(words);
       for (const [k, v] of Object.entries({ ...what, hand: hand(), screen })) body.set(k, v);
       body.set("press", `${Date.now()}.${presses++}`);
       const r = await fetch(`/tests/${id}/live`, { method: "POST", body, signal: AbortSignal.timeout(15000) });

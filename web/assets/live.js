@@ -135,6 +135,7 @@ function start() {
     $("done").hidden = Boolean(label) || v.status === "looking";
     main.firstChild.textContent = label;
     $("mark").hidden = !v.leg;
+    if ($("placeform")) $("placeform").hidden = !v.leg;
     $("move").hidden = !v.leg || !v.holds;
     taps();
     if (!v.leg) { $("moveform").hidden = $("markform").hidden = true; moving = false; }
@@ -186,7 +187,7 @@ function start() {
   }
   // What a hand marks while a stretch is read: the space bar puts the first one down.
   function taps() {
-    for (const b of document.querySelectorAll("[data-tap]")) b.hidden = !tapping();
+    for (const b of document.querySelectorAll("[data-tap]")) b.hidden = !tapping() || !view.taps.some((t) => t.key === b.dataset.tap);
     const space = $("main").querySelector("kbd");
     space.textContent = tapping() ? "e" : "space";
     $("main").dataset.key = tapping() ? "e" : " ";
@@ -277,7 +278,9 @@ function start() {
       disk.textContent = view.leg && n.disk > 0 ? `on disk to ${clock(n.disk)}.${Math.floor((n.disk % 1) * 10)}` : "";
     }
     if (n.picture !== undefined) {
+      const at = document.activeElement && $("picture").contains(document.activeElement) ? document.activeElement.dataset.part : "";
       $("picture").innerHTML = n.picture;
+      if (at) { const again = $("picture").querySelector(`[data-part="${at}"]`); if (again) again.focus({ preventScroll: true }); } // who goes through the parts by key stays where he was
       $("picture").hidden = !n.picture;
       dirty = true; // the trace has another height beside it
     }
@@ -379,6 +382,24 @@ function start() {
   }, { capture: true });
   for (const b of document.querySelectorAll("[data-tap]")) b.addEventListener("click", () => send({ do: "mark", tap: b.dataset.tap }, null));
   document.querySelectorAll("[data-command]").forEach((b) => meant(b, () => b.dataset.command === "charge" || b.dataset.command === "draw", () => send({ do: "rig", command: b.dataset.command }, b)));
+  // A place: tapped on the picture or chosen, then what is seen there.
+  const placeform = $("placeform");
+  if (placeform) {
+    $("picture").addEventListener("click", (e) => {
+      const a = e.target.closest("a[data-part]");
+      if (!a) return;
+      e.preventDefault();
+      placeform.elements.part.value = a.dataset.part;
+      if (placeform.elements.part.value) placeform.querySelector("button").focus({ preventScroll: true });
+    });
+    placeform.addEventListener("submit", async (e) => {
+      e.preventDefault();
+      const photo = placeform.elements.photo;
+      const what = { do: "place", part: placeform.elements.part.value, what: e.submitter.value };
+      if (photo.files[0]) what.photo = photo.files[0];
+      if (await send(what, e.submitter)) { photo.value = ""; placeform.elements.part.value = ""; }
+    });
+  }
   $("mark").addEventListener("click", () => { const f = $("markform"); f.hidden = !f.hidden; if (!f.hidden) f.elements.words.focus(); });
   $("markform").addEventListener("submit", async (e) => {
     e.preventDefault();
