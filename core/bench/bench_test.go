@@ -72,6 +72,10 @@ var verdicts = []verdict{
 
 	{"wisp", "part-smoke", plumbing.Part{}, bench.Readings{"exits": said("wisp")}, "exit"},
 	{"tight", "part-smoke", plumbing.Part{}, bench.Readings{"exits": said("none")}, "none"},
+	{"tight, free, mates, clean", "part-smoke", plumbing.Part{}, bench.Readings{"exits": said("none"), "free": said("yes"), "mate": said("seals"), "inside": said("clean")}, "none"},
+	{"leaks at its mating part", "part-smoke", plumbing.Part{}, bench.Readings{"exits": said("none"), "mate": said("leaks")}, "exit"},
+	{"a passage is blocked", "part-smoke", plumbing.Part{}, bench.Readings{"exits": said("none"), "free": said("no")}, bench.CannotTell},
+	{"grains inside", "part-smoke", plumbing.Part{}, bench.Readings{"exits": said("none"), "inside": said("damaged")}, bench.CannotTell},
 
 	{"will not come up", "decay", plumbing.Part{}, bench.Readings{"up": said("no")}, "cannot_pressurise"},
 	{"no trace", "decay", plumbing.Part{}, nil, "?trace"},

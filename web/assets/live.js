@@ -76,6 +76,9 @@ function start() {
     c.save();
     c.font = `500 ${13 * k}px Text, sans-serif`;
     c.fillStyle = css("--color-suspect-word");
+    c.strokeStyle = css("--color-sheet");
+    c.lineWidth = 4 * k;
+    c.setLineDash([]);
     c.textAlign = "right";
     for (const g of foretold.list) {
       const end = g.t.findLastIndex((x) => x <= u.scales.x.max);
@@ -85,6 +88,7 @@ function start() {
       const step = y > u.bbox.top + u.bbox.height / 2 ? -15 * k : 15 * k; // away from the nearer edge
       while (taken.some((q) => Math.abs(q - y) < 14 * k)) y += step;
       taken.push(y);
+      c.strokeText(g.name, Math.min(u.valToPos(g.t[end], "x", true), u.bbox.left + u.bbox.width) - 4 * k, y); // a rim, where it lies on a line
       c.fillText(g.name, Math.min(u.valToPos(g.t[end], "x", true), u.bbox.left + u.bbox.width) - 4 * k, y);
     }
     c.restore();
