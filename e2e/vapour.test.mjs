@@ -97,7 +97,9 @@ test("smoke: a place counts only once smoke is there; exits are tapped, kept and
   await page.waitForSelector("[data-say]:has-text('not to be expected at the filler neck yet')");
   await run(150);
   await page.waitForFunction(() => document.querySelectorAll("[data-picture] .togo .there").length === 4);
+  const marked = page.waitForResponse((r) => r.request().method() === "POST");
   await page.keyboard.press("Space"); // smoke at the far end
+  await marked;
   await run(1);
   await next(page, "far end shut");
   await press(page, main);

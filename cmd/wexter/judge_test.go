@@ -36,7 +36,7 @@ func TestJudgeCommand(t *testing.T) {
 	}
 	var out, errs bytes.Buffer
 	var j judged
-	if code := run([]string{"judge", "--json", "--test", "make-up-flow", "flow=0,57", "pressure=13", "reference=0.62"}, &out, &errs); code != 0 || json.Unmarshal(out.Bytes(), &j) != nil ||
+	if code := run([]string{"judge", "--json", "--test", "make-up-flow", "flow=0,2", "pressure=13", "reference=0.62"}, &out, &errs); code != 0 || json.Unmarshal(out.Bytes(), &j) != nil ||
 		j.Outcome != "below" || j.Means != "sound" || len(j.Figures) != 1 || !(j.Figures[0].Low < j.Figures[0].Value) {
 		t.Errorf("%d: %s%s", code, out.String(), errs.String())
 	}

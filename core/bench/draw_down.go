@@ -82,7 +82,7 @@ func drawVerdict(r Readings) Verdict {
 		return is("stalls", "The engine does not keep running.")
 	case !a:
 		return ask("built", "How much vacuum does the tank's sensor show half a minute after the purge valve was shut again? 0 is an answer. Open the vent on any way out.")
-	case built < -0.5:
+	case built <= -leastDraw && !drawn: // typed; a sensor that is off by that much says so by itself
 		return ask("built", "%s inH2O is a pressure: with the vent shut the engine draws a vacuum. Check the sign and the sensor.", say(-built))
 	case built > mostDraw+0.5:
 		return is("grows", "%s inH2O, where it was stopped at %s or less: the purge valve does not shut. Open the vent now.", say(built), say(mostDraw))

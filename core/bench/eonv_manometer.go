@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"wexter/core/plumbing"
+	"wexter/core/record"
 	"wexter/core/units"
 )
 
@@ -18,7 +19,7 @@ const (
 
 // VentUnit is a vent unit on the manometer: three windows, and the order in which they come.
 var VentUnit = Register(Test{
-	Key:  "eonv-manometer",
+	Key:  ventUnit,
 	On:   OnePart,
 	Odds: FromPlant,
 	Channels: []Channel{
@@ -26,13 +27,17 @@ var VentUnit = Register(Test{
 		{Key: "reseals", Unit: "inH2O", Low: 0, High: 30, Sense: ReliefReseals, Times: 2},
 		{Key: "switch", Unit: "inH2O", Low: 0, High: 30, Sense: SwitchChanges, Times: 2, Open: true},
 		{Key: "vacuum", Unit: "inH2O", Low: 0, High: 30, Sense: VacuumRelief, Times: 2},
+		{Key: "ramp", Unit: "inH2O", Low: -30, High: 30, Sense: UnitPressure, Optional: true, Worked: true},
+		{Key: "contact", Unit: "V", Low: -1, High: 32, Sense: SwitchVolts, Optional: true, Worked: true},
 	},
 	Phases: []Phase{
 		{Do: []Step{{Do: Press, At: AtPart, Value: 2 * units.InH2O}}, For: 30, Read: []string{"opens", "reseals"}},
 		{Do: []Step{{Do: Press, At: AtPart, Value: -6 * units.InH2O}}, For: 60, Read: []string{"switch", "vacuum"}},
 	},
+	Live:    Live{Taps: []Tap{{switched, "Switch changes"}}, TapIn: []record.RunKind{phaseKey(1)}, Stretches: ventStretches, Watch: newVentWatch},
+	Picture: ventPicture,
 	Tries: func(t Target) string {
-		if t.Named("eonv-manometer") {
+		if t.Named(ventUnit) {
 			for _, p := range t.Graph.Parts {
 				if host, _ := t.Graph.Part(p.On); p.Kind == plumbing.Relief && host.Kind == plumbing.Valve {
 					return p.On

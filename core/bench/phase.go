@@ -134,6 +134,8 @@ const (
 	Complaint        Sense = "complaint"
 	FuelLevel        Sense = "fuel level by the car"
 	CarBarometer     Sense = "barometer by the car"
+	UnitPressure     Sense = "pressure at the vent unit"
+	SwitchVolts      Sense = "volts across the switch"
 	SensorSupply     Sense = "sensor supply"
 	SensorZero       Sense = "sensor zero"
 	SensorAtTen      Sense = "sensor at 10 inH2O"

@@ -1,0 +1,220 @@
+package bench
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"wexter/core/record"
+	"wexter/core/units"
+)
+
+const ventUnit = "eonv-manometer"
+
+// switched is the tap at the moment at which the switch of a vent unit changes, for a bay without a
+// meter on it.
+const switched = "switch-changes"
+
+// Of a ramp by hand: how often each is to be seen, and how fast is too fast to tell where a valve
+// opens (chosen).
+const (
+	rampTimes  = 3
+	rampFaster = 0.6 // inH2O/s
+)
+
+// ventStretches are the ramps up and down, each ended by hand.
+func ventStretches(k Known) []Stretch {
+	t, _ := Of(ventUnit)
+	all := t.phaseStretches(k)
+	for i, x := range []struct{ name, before string }{
+		{"Pressure, three times", "Manometer and a bulb at the canister side, vent side open. Start; press slowly until the relief lets go, stop, wait until it stands, let it go to the air. Three times."},
+		{"Vacuum, three times", "Hand pump at the canister side. Start; draw slowly past the switch until the vacuum relief lets go, stop, wait until it stands, let it go. Three times."},
+	} {
+		s := &all[i]
+		s.Name, s.Before, s.Detail, s.For = x.name, x.before, "slowly, by hand", 0
+	}
+	return all
+}
+
+// ventWatch finds in a ramp what the unit did.
+type ventWatch struct {
+	*phaseWatch
+	known Known
+	found ventFound
+	at    float64 // s of the readings in which it was found
+}
+
+// ventFound is what a vent unit did so far, inH2O away from zero.
+type ventFound struct {
+	opens, reseals, vacuum, changes []float64
+	rate                            float64 // of the fastest ramp, inH2O/s
+	wrong                           string  // what is wrong with the ramp as a whole
+}
+
+func newVentWatch(k Known, s Stretch, cols record.Channels) Watcher {
+	t, _ := Of(ventUnit)
+	return &ventWatch{phaseWatch: newPhaseWatch(t, s, cols), known: k, at: math.Inf(-1)}
+}
+
+// find works the ramps out anew, once a second.
+func (w *ventWatch) find() ventFound {
+	if w.kept.Len() == 0 || w.kept.Last()-w.at < 1 {
+		return w.found
+	}
+	w.at, w.found = w.kept.Last(), ventFound{}
+	past := Past{Cols: w.cols, Table: w.kept}
+	t, pa := past.Column(string(record.GaugePressure))
+	sign := 1.0
+	if w.vacuum() {
+		sign = -1
+	}
+	p := make([]float64, len(pa))
+	for i, v := range pa {
+		p[i] = sign * v / units.InH2O
+	}
+	f := &w.found
+	if len(p) < 10 {
+		return w.found
+	}
+	if low, high := slices.Min(p), slices.Max(p); low < -0.4 && -low > 2*high {
+		f.wrong = map[bool]string{false: "That is a vacuum where pressure is meant: press air in.", true: "That is a pressure where vacuum is meant: draw."}[w.vacuum()]
+		return w.found
+	} else if high > 15 {
+		f.wrong = fmt.Sprintf("%.0f inH2O is far beyond what any of its valves stands: is the manometer set to inches of water?", high)
+	}
+	for _, e := range Ramps(t, p) {
+		switch {
+		case e.Kind == Cracks && w.vacuum():
+			f.vacuum = append(f.vacuum, e.P)
+		case e.Kind == Cracks:
+			f.opens = append(f.opens, e.P)
+		case !w.vacuum():
+			f.reseals = append(f.reseals, e.P)
+		}
+	}
+	f.rate = fastest(t, p)
+	if tv, v := past.Column(string(record.Volts)); len(v) > 0 {
+		f.changes = SwitchedAt(t, p, at(t, tv, v))
+	} else {
+		for _, m := range w.marks {
+			if k, _ := slices.BinarySearch(t, m.At); m.Key == switched && len(p) > 0 {
+				f.changes = append(f.changes, p[min(k, len(p)-1)])
+			}
+		}
+	}
+	return w.found
+}
+
+func (w *ventWatch) vacuum() bool { return w.stretch.Key == phaseKey(1) }
+
+// at brings values that were read at other moments to some times: each as it was read last.
+func at(t, tv, v []float64) []float64 {
+	out, k := make([]float64, len(t)), 0
+	for i := range t {
+		for k+1 < len(tv) && tv[k+1] <= t[i] {
+			k++
+		}
+		out[i] = v[k]
+	}
+	return out
+}
+
+// fastest is how fast a trace rises at most, over half a second.
+func fastest(t, p []float64) (most float64) {
+	k := 0
+	for i := range t {
+		for t[i]-t[k] > 0.5 {
+			k++
+		}
+		if d := t[i] - t[k]; d > 0.3 {
+			most = math.Max(most, (p[i]-p[k])/d)
+		}
+	}
+	return most
+}
+
+// State says how often each has been seen.
+func (w *ventWatch) State() State {
+	s := w.phaseWatch.State()
+	f := w.find()
+	switch n := len(f.opens) + len(f.vacuum); {
+	case f.wrong != "":
+		s.Now = f.wrong
+	case n >= rampTimes:
+		s.Now = fmt.Sprintf("Seen %d times: that is enough. Go on.", n)
+	default:
+		s.Now = fmt.Sprintf("Slowly until it lets go, stop, wait until it stands, let it go. Seen %d of %d times.", n, rampTimes)
+	}
+	if f.wrong == "" && f.rate > rampFaster {
+		s.Now = "Slower: so fast nobody can tell where it opens. " + s.Now
+	}
+	return s
+}
+
+// Told is what the unit did.
+func (w *ventWatch) Told() Told {
+	f := w.find()
+	out := Told{Readings: Readings{}, Says: f.wrong}
+	if f.wrong != "" {
+		return out
+	}
+	put := func(key string, v []float64) {
+		if len(v) > 0 {
+			out.Readings[key] = Num(v...)
+		}
+	}
+	for _, v := range [][]float64{f.opens, f.reseals, f.vacuum, f.changes} {
+		for i := range v {
+			v[i] = math.Round(v[i]*100) / 100
+		}
+	}
+	put("opens", f.opens)
+	put("reseals", f.reseals)
+	put("vacuum", f.vacuum)
+	put("switch", f.changes)
+	if w.cols.At(string(record.Volts)) >= 0 && len(f.vacuum) > 0 && len(f.changes) == 0 { // the meter stood on it, and it did not change
+		out.Readings["switch"] = Num(math.Inf(1))
+	}
+	if n := len(f.opens) + len(f.vacuum); n == 0 {
+		out.Says = "No valve was seen to open: it leaks, does not open at all, or was not brought far enough."
+	} else if n < rampTimes {
+		out.Says = fmt.Sprintf("Seen only %d of %d times: a valve that lets go once may do so again.", n, rampTimes)
+	}
+	return out
+}
+
+// UnitScene is the picture of a vent unit: its windows, what was seen in each repetition, and where the
+// pressure is now.
+type UnitScene struct {
+	Now     float64 // inH2O, below zero for a vacuum; NaN: none is read
+	Windows []Window
+}
+
+// Window is one of a unit's windows, inH2O of pressure or of vacuum, with what was seen.
+type Window struct {
+	Name        string
+	Least, Most float64
+	Vacuum      bool
+	Seen        []float64
+}
+
+func (UnitScene) scene() {}
+
+// ventPicture is a unit by its readings.
+func ventPicture(_ Subject, r Readings) Scene {
+	return UnitScene{Now: math.NaN(), Windows: []Window{
+		{"relief opens", reliefLeast, reliefMost, false, r["opens"].Numbers},
+		{"reseals", 0.05, reliefMost, false, r["reseals"].Numbers},
+		{"switch", switchLeast, switchMost, true, r["switch"].Numbers},
+		{"vacuum relief", vacuumLeast, vacuumMost, true, r["vacuum"].Numbers},
+	}}
+}
+
+// Picture is the unit of this moment.
+func (w *ventWatch) Picture() Scene {
+	s := ventPicture(w.known.Subject, w.known.Read.With(w.Told().Readings)).(UnitScene)
+	if _, p := (Past{Cols: w.cols, Table: w.kept}).Column(string(record.GaugePressure)); len(p) > 0 {
+		s.Now = p[len(p)-1] / units.InH2O
+	}
+	return s
+}
