@@ -365,21 +365,10 @@ func (m *Map) symbol(b *strings.Builder, x drawing.Symbol) {
 	disc := func(radius int) {
 		fmt.Fprintf(b, `<circle cx="%d" cy="%d" r="%d" %s/><circle cx="%d" cy="%d" r="%d" class="m-line"/>`, c.X, c.Y, radius, fill, c.X, c.Y, radius)
 	}
-	horizontal := x.Face == "" || x.Face == "across" || x.Face == "back"
 	switch x.Kind {
 	case plumbing.Valve:
 		disc(12)
-		along := m.Graph.StateOf(x.Key, m.Settings) == plumbing.Open
-		if along == horizontal {
-			fmt.Fprintf(b, `<path d="M%d %dH%d" class="m-blade"/>`, c.X-11, c.Y, c.X+11)
-		} else {
-			fmt.Fprintf(b, `<path d="M%d %dV%d" class="m-blade"/>`, c.X, c.Y-11, c.Y+11)
-		}
-		if m.Settings[x.Key] == plumbing.Powered { // a second ring: power holds it there
-			fmt.Fprintf(b, `<circle cx="%d" cy="%d" r="15" class="m-power"/>`, c.X, c.Y)
-		} else if x.Moves() { // a spring on its shoulder
-			fmt.Fprintf(b, `<path d="M%d %dl3 -3l3 4l3 -4l3 3" class="m-spring"/>`, c.X+3, c.Y-12)
-		}
+		m.blade(b, x)
 	case plumbing.Check, plumbing.Relief:
 		if len(x.Spot) == 2 { // built into a wall
 			disc(8)
@@ -429,20 +418,43 @@ func (m *Map) symbol(b *strings.Builder, x drawing.Symbol) {
 		fmt.Fprintf(b, `<rect x="%d" y="%d" width="16" height="8" %s/><rect x="%d" y="%d" width="16" height="8" class="m-line"/>`, c.X-8, c.Y-4, fill, c.X-8, c.Y-4)
 	default:
 		box()
-		if s := math.Min(m.Smoke[x.Key], 1); s > 0.01 { // it fills from below, as far as its share
-			h := int(math.Round(float64(r.H-4) * s))
-			fmt.Fprintf(b, `<rect x="%d" y="%d" width="%d" height="%d" fill="url(#smoke)"/><path d="M%d %dH%d" class="m-thin"/>`, r.X+2, r.Y+r.H-2-h, r.W-4, h, r.X+2, r.Y+r.H-2-h, r.X+r.W-2)
-		}
-		switch x.Key {
-		case "canister":
-			fmt.Fprintf(b, `<rect x="%d" y="%d" width="%d" height="%d" fill="url(#carbon)"/>`, r.X+4, r.Y+4, r.W-8, r.H-8)
-		case "tank":
-			for i := 1; i <= 3; i++ {
-				fmt.Fprintf(b, `<path d="M%d %dH%d" class="m-fuel"/>`, r.X+4, r.Y+r.H-6*i, r.X+r.W-4)
-			}
-		}
+		m.inside(b, x)
 	}
 	m.shut(b, x.Part)
+}
+
+// blade draws what a valve does now, and what holds it there.
+func (m *Map) blade(b *strings.Builder, x drawing.Symbol) {
+	horizontal := x.Face == "" || x.Face == "across" || x.Face == "back"
+	c := x.Box.Middle()
+	along := m.Graph.StateOf(x.Key, m.Settings) == plumbing.Open
+	if along == horizontal {
+		fmt.Fprintf(b, `<path d="M%d %dH%d" class="m-blade"/>`, c.X-11, c.Y, c.X+11)
+	} else {
+		fmt.Fprintf(b, `<path d="M%d %dV%d" class="m-blade"/>`, c.X, c.Y-11, c.Y+11)
+	}
+	if m.Settings[x.Key] == plumbing.Powered { // a second ring: power holds it there
+		fmt.Fprintf(b, `<circle cx="%d" cy="%d" r="15" class="m-power"/>`, c.X, c.Y)
+	} else if x.Moves() { // a spring on its shoulder
+		fmt.Fprintf(b, `<path d="M%d %dl3 -3l3 4l3 -4l3 3" class="m-spring"/>`, c.X+3, c.Y-12)
+	}
+}
+
+// inside draws what a part holds: smoke that has come, carbon, fuel.
+func (m *Map) inside(b *strings.Builder, x drawing.Symbol) {
+	r := x.Box
+	if s := math.Min(m.Smoke[x.Key], 1); s > 0.01 { // it fills from below, as far as its share
+		h := int(math.Round(float64(r.H-4) * s))
+		fmt.Fprintf(b, `<rect x="%d" y="%d" width="%d" height="%d" fill="url(#smoke)"/><path d="M%d %dH%d" class="m-thin"/>`, r.X+2, r.Y+r.H-2-h, r.W-4, h, r.X+2, r.Y+r.H-2-h, r.X+r.W-2)
+	}
+	switch x.Key {
+	case "canister":
+		fmt.Fprintf(b, `<rect x="%d" y="%d" width="%d" height="%d" fill="url(#carbon)"/>`, r.X+4, r.Y+4, r.W-8, r.H-8)
+	case "tank":
+		for i := 1; i <= 3; i++ {
+			fmt.Fprintf(b, `<path d="M%d %dH%d" class="m-fuel"/>`, r.X+4, r.Y+r.H-6*i, r.X+r.W-4)
+		}
+	}
 }
 
 func (m *Map) label(b *strings.Builder, l drawing.Label) {

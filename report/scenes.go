@@ -271,6 +271,15 @@ func (m *Map) piece() string {
 func unitScene(x bench.UnitScene) string {
 	const left, width, low, high = 118.0, 480.0, -7.0, 1.5
 	says := "windows of the vent unit"
+	for _, w := range x.Windows {
+		var seen []string
+		for _, v := range w.Seen {
+			seen = append(seen, units.Digits(v, 3))
+		}
+		if len(seen) > 0 {
+			says += fmt.Sprintf("; %s at %s, %s to %s inH2O is right", w.Name, strings.Join(seen, ", "), units.Digits(w.Least, 3), units.Digits(w.Most, 3))
+		}
+	}
 	at := func(v float64) float64 { return left + width*(math.Min(math.Max(v, low), high)-low)/(high-low) }
 	c := NewSVG(sceneWidth, 24+31*float64(len(x.Windows))+26, says)
 	bottom := 16 + 31*float64(len(x.Windows))
@@ -278,7 +287,7 @@ func unitScene(x bench.UnitScene) string {
 		c.Line("grid", at(v), 12, at(v), bottom)
 		c.Text("tick", "middle", at(v), bottom+18, strings.Replace(fmt.Sprintf("%.0f", v), "-", "−", 1))
 	}
-	c.Text("small", "end", left-8, bottom+18, "inH2O")
+	c.Text("small", "end", left-16, bottom+18, "inH2O")
 	for i, w := range x.Windows {
 		y, sign := 28+31*float64(i), 1.0
 		if w.Vacuum {

@@ -6,7 +6,6 @@ import (
 	"testing"
 
 	"wexter/core/bench"
-	"wexter/core/plumbing"
 	"wexter/core/record"
 	"wexter/ingest"
 )
@@ -16,18 +15,11 @@ import (
 // trade's tables, and the closed form of √p).
 func TestDrawDownFromTwoReadings(t *testing.T) {
 	b := ingest.Book()
-	of, err := b.Plumbing.Complete(plumbing.Combination{Vapour: "engine-vacuum"})
-	if err != nil {
-		t.Fatal(err)
-	}
-	g, err := b.Plumbing.Combine(of)
-	if err != nil {
-		t.Fatal(err)
-	}
+	g := graphOf(t, "engine-vacuum")
 	lines := g.VapourSpace(1)
 	// A tank that leaves 30 L at 40 % of fuel.
 	tank := (0.030 - lines) / 0.6
-	of30 := bench.Subject{Of: of, Graph: g, Tank: tank, TankTolerance: 0.2}
+	of30 := bench.Subject{Graph: g, Tank: tank, TankTolerance: 0.2}
 	for _, c := range []struct {
 		name string
 		on   bench.Subject

@@ -8,9 +8,7 @@ import (
 	"testing"
 
 	"wexter/core/bench"
-	"wexter/core/plumbing"
 	"wexter/core/record"
-	"wexter/ingest"
 )
 
 // drawnCar is an independent truth for the draw-down: a tank as one volume of gas with mass and
@@ -137,20 +135,12 @@ func trials() int {
 // The diameter that a draw-down gives against tanks that obey other equations.
 func TestDrawDownFindsTheDiameter(t *testing.T) {
 	n := trials()
-	b := ingest.Book()
-	of, err := b.Plumbing.Complete(plumbing.Combination{Vapour: "engine-vacuum"})
-	if err != nil {
-		t.Fatal(err)
-	}
-	g, err := b.Plumbing.Combine(of)
-	if err != nil {
-		t.Fatal(err)
-	}
+	g := graphOf(t, "engine-vacuum")
 	r := rand.New(rand.NewPCG(18, 5))
 	near, contain, sized, firm, wrong, far := 0, 0, 0, 0, 0, ""
 	for range n {
 		tank := 0.040 + 0.030*r.Float64()
-		s := bench.Subject{Graph: g, Of: of, Tank: tank, TankTolerance: 0.20}
+		s := bench.Subject{Graph: g, Tank: tank, TankTolerance: 0.20}
 		x := newDrawnCar(r, tank, g.VapourSpace(1))
 		v := drawnDown(t, x, s)
 		if v.Outcome == "no-build" || v.Outcome == "grows" {

@@ -17,15 +17,8 @@ func smokeBench(t *testing.T, entry string) bench.Known {
 	t.Helper()
 	b := ingest.Book()
 	a, _ := b.Archetype("engine-vacuum")
-	of, err := b.Plumbing.Complete(plumbing.Combination{Vapour: a.Key})
-	if err != nil {
-		t.Fatal(err)
-	}
-	g, err := b.Plumbing.Combine(of)
-	if err != nil {
-		t.Fatal(err)
-	}
-	s := bench.Subject{Of: of, Graph: g, Level: 0.6, Seal: a.Settings(), Entry: entry}
+	g := graphOf(t, "engine-vacuum")
+	s := bench.Subject{Graph: g, Level: 0.6, Seal: a.Settings(), Entry: entry}
 	return bench.Known{Subject: s, Site: bench.Site{Graph: g, Seal: a.Settings(), Entry: entry}, Works: canAll, In: map[record.RunKind]bool{}, Read: bench.Readings{}, Past: map[record.RunKind]bench.Past{}}
 }
 
