@@ -52,7 +52,7 @@ test("a live hold, leg after leg, to a firm verdict; two browsers see the same",
     });
     await page.click("[data-move]");
     await page.fill("#at", "9999");
-    await page.click("button:has-text('Move start')");
+    await page.press("#at", "Enter");
     await page.waitForSelector("[data-say]:has-text('five seconds must lie behind it')");
     await page.click(".u-over", { position: { x: 80, y: 100 } });
     await page.waitForSelector("[data-moveform]", { state: "hidden" });

@@ -243,6 +243,9 @@ func sentence(err error) (string, int) {
 
 // fail is the page for what went wrong beyond a form.
 func (s *server) fail(c *echo.Context, err error) {
+	if errors.Is(err, context.Canceled) && c.Request().Context().Err() != nil {
+		return // whoever asked has left the page: nothing failed, and nobody reads the answer
+	}
 	code, text := http.StatusInternalServerError, "Something went wrong here. Nothing was half saved; go back and try again."
 	var he *echo.HTTPError
 	var tl *tooLarge

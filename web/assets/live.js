@@ -257,7 +257,7 @@ function start() {
     if (n.points) {
       if (n.points.run && (n.points.run !== run || n.points.from === 0)) {
         if (lasts(t)) before = { t, cols };
-        run = n.points.run; t = []; cols = n.points.c.map(() => []); limit = fit = null;
+        run = n.points.run; t = []; cols = n.points.c.map(() => []); limit = fit = null; delete later.estimate;
         $("trace").hidden = n.points.c.length === 0;
       }
       for (let i = 0; i < n.points.t.length; i++) {
@@ -281,19 +281,31 @@ function start() {
       const disk = $("disk");
       disk.textContent = view.leg && n.disk > 0 ? `on disk to ${clock(n.disk)}.${Math.floor((n.disk % 1) * 10)}` : "";
     }
-    if (n.picture !== undefined) {
+    if (n.picture !== undefined) later.picture = n.picture;
+    if (n.estimate) later.estimate = { ...n.estimate, limit: n.estimate.limit || limit, fit: n.estimate.fit || fit };
+    if (!pressing) settle();
+  }
+  // What gives the page another height waits while a button is held down: it must not slide
+  // away from under the finger, or the press is lost.
+  let later = {}, pressing = false;
+  document.addEventListener("pointerdown", () => { pressing = true; }, { capture: true });
+  for (const type of ["pointerup", "pointercancel"]) document.addEventListener(type, () => { pressing = false; setTimeout(settle); }, { capture: true });
+  function settle() {
+    if (pressing) return;
+    const { picture, estimate } = later;
+    later = {};
+    if (picture !== undefined) {
       const at = document.activeElement && $("picture").contains(document.activeElement) ? document.activeElement.dataset.part : "";
-      $("picture").innerHTML = n.picture;
+      $("picture").innerHTML = picture;
       if (at) { const again = $("picture").querySelector(`[data-part="${at}"]`); if (again) again.focus({ preventScroll: true }); } // who goes through the parts by key stays where he was
-      $("picture").hidden = !n.picture;
+      $("picture").hidden = !picture;
       dirty = true; // the trace has another height beside it
     }
-    if (n.estimate) {
-      limit = n.estimate.limit || limit;
-      fit = n.estimate.fit || fit;
-      $("verdict").innerHTML = n.estimate.html;
-      $("scale").innerHTML = n.estimate.scale || "";
-      if (view && !view.leg) speak(n.estimate.says);
+    if (estimate) {
+      ({ limit, fit } = estimate);
+      $("verdict").innerHTML = estimate.html;
+      $("scale").innerHTML = estimate.scale || "";
+      if (view && !view.leg) speak(estimate.says);
       dirty = true;
     }
   }
