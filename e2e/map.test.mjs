@@ -184,7 +184,7 @@ test("the Book: searched by the trade's words, procedures to print, faults and t
   await page.keyboard.press("Enter");
   await page.click("a:has-text('Vent unit on the manometer')");
   await page.waitForURL("**/book/test/eonv-manometer");
-  assert.match(await page.locator("main").innerText(), /Set up[\s\S]*vent side open[\s\S]*relief opens\s*inH2O[\s\S]*vacuum relief before the switch[\s\S]*Traps/);
+  assert.match(await page.locator("main").innerText(), /Set up[\s\S]*vent side open[\s\S]*relief opens\s*inH2O[\s\S]*vacuum relief opens early[\s\S]*Traps/);
   await page.emulateMedia({ media: "print" });
   assert.equal(await page.locator("header.top").isVisible(), false);
   await page.emulateMedia({ media: "screen" });

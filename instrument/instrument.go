@@ -135,6 +135,10 @@ const (
 // TakesDrive is what an instrument on a simulated car takes that drives it.
 const TakesDrive = "drive MODE"
 
+// TakesPart is what a simulated bench rig takes for what hands do at a real one: which part is on it, and
+// whether it is pumped up or slowly ramped, to how many pascals.
+const TakesPart = "put PART|new|plug pump|ramp PA"
+
 // TakesFar is what an instrument on a simulated car takes that opens and shuts a cover beside it.
 const TakesFar = "open|shut PART"
 

@@ -190,26 +190,44 @@ func (b *Bench) finish(e ending) error {
 	return refuse("The leg is still being written to disk; look again in a moment")
 }
 
-// Mark puts a word at this moment of the stretch. Of a tap it is the tap's own word.
+// Mark puts a word at this moment of the stretch. Of a tap it is the tap's own word, and what the tap
+// switches from here is switched first.
 func (b *Bench) Mark(ctx context.Context, form, tap, words string) error {
+	b.tapping.Lock() // one after another: a second press switches back what the first has switched
+	defer b.tapping.Unlock()
 	b.mu.Lock()
 	l := b.leg
+	if form != "" && form == b.tapped { // sent twice
+		b.mu.Unlock()
+		return nil
+	}
 	if l == nil || l.log.Len() == 0 {
 		b.mu.Unlock()
 		return refuse("No leg is being read, so there is nothing to mark")
 	}
 	if tap != "" {
-		i := slices.IndexFunc(b.live.Bench.Live.Taps, func(t bench.Tap) bool { return t.Key == tap })
+		taps := b.live.Bench.Taps(l.run.Kind)
+		i := slices.IndexFunc(taps, func(t bench.Tap) bool { return t.Key == tap })
 		if i < 0 {
 			b.mu.Unlock()
 			return refuse("This test has no such mark")
 		}
-		words = b.live.Bench.Live.Taps[i].Name
+		words = taps[i].Name
 	}
+	orders, err := b.power(l, tap)
+	b.mu.Unlock()
+	if err == nil {
+		err = work(ctx, orders)
+	}
+	if err != nil {
+		return err
+	}
+	b.mu.Lock()
 	m := record.Mark{Time: l.log.Last(), Text: words, Key: tap}
 	if b.seats[0].about.Session == instrument.OwnClock { // between two readings
 		m.Time += min(time.Since(b.seen), time.Second).Seconds()
 	}
+	b.noteMove(orders)
 	b.mu.Unlock()
 	r, err := b.hub.shop.MarkRun(ctx, form, l.run.ID, m)
 	if err != nil {
@@ -219,10 +237,25 @@ func (b *Bench) Mark(ctx context.Context, form, tap, words string) error {
 	if len(r.Marks) > len(l.run.Marks) { // not the same form twice
 		l.watch.Mark(m.Time, tap)
 	}
-	l.run.Marks = r.Marks
+	l.run.Marks, b.tapped = r.Marks, form
 	b.changed()
 	b.mu.Unlock()
 	return nil
+}
+
+// power are the orders by which a tap switches what moves the part: on, or off again. There are none
+// where a hand does it. The bench is locked.
+func (b *Bench) power(l *leg, tap string) ([]order, error) {
+	w, ok := l.watch.(bench.Switcher)
+	step := b.live.Bench.Live.Power
+	if tap != bench.PowerTap || !ok || step.Do == bench.Wait {
+		return nil, nil
+	}
+	if w.On() {
+		return b.orders([]bench.Step{{Do: bench.Uncommand, At: step.At}}), nil
+	}
+	orders := b.orders([]bench.Step{step})
+	return orders, b.mayMove(orders)
 }
 
 // Place notes what is seen at a part in the stretch that is read: a size, nothing, or that the last

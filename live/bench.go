@@ -26,8 +26,10 @@ type Bench struct {
 	columns int
 	permits bool // what the system is permitted bounds the pressure of the rig
 	cancel  context.CancelFunc
+	tapping sync.Mutex // one mark at a time; before mu
 
 	mu       sync.Mutex
+	tapped   string // the form of the last mark
 	live     casework.LiveTest
 	starting bool      // a stretch is being begun
 	relieved bool      // the rig was told to open, over what is permitted

@@ -2,6 +2,7 @@ package live
 
 import (
 	"context"
+	"fmt"
 	"slices"
 	"strings"
 	"time"
@@ -68,6 +69,9 @@ func (b *Bench) resting() (out []order) {
 				let = append(let, bench.Step{Do: bench.Uncommand, At: x.At})
 			}
 		}
+	}
+	if x := b.live.Bench.Live.Power; x.Do == bench.Command {
+		let = append(let, bench.Step{Do: bench.Uncommand, At: x.At})
 	}
 	return append(out, b.orders(let)...)
 }
@@ -175,6 +179,9 @@ func (b *Bench) held(st bench.Stretch) (out []order) {
 				}
 			}
 		}
+		if s.about.Simulated && slices.Contains(s.about.Takes, instrument.TakesPart) {
+			out = append(out, handsOn(s, st, site)...)
+		}
 		if !s.about.Simulated || !slices.Contains(s.about.Takes, "read PART") {
 			continue
 		}
@@ -187,6 +194,30 @@ func (b *Bench) held(st bench.Stretch) (out []order) {
 				out = append(out, order{s, instrument.Command{Do: instrument.Ask, Words: "read " + part}})
 				break
 			}
+		}
+	}
+	return out
+}
+
+// handsOn are the words that let a simulated bench rig do what hands do at a real one: the part, a new
+// one or nothing on it, pumped up or ramped.
+func handsOn(s *seat, st bench.Stretch, site bench.Site) (out []order) {
+	on, _ := site.Where(bench.AtPart)
+	if st.Key == bench.NewPart {
+		on = "new"
+	}
+	for _, x := range st.Stand {
+		words := ""
+		switch x.Do {
+		case bench.PlugRig:
+			on = "plug"
+		case bench.Pump:
+			words = "pump"
+		case bench.Ramp:
+			words = "ramp"
+		}
+		if words != "" {
+			out = append(out, order{s, instrument.Command{Do: instrument.Ask, Words: fmt.Sprintf("put %s %s %.0f", on, words, x.Value)}})
 		}
 	}
 	return out

@@ -31,6 +31,8 @@ func Scene(s bench.Scene, on Plan) string {
 		return flowScene(x)
 	case bench.UnitScene:
 		return unitScene(x)
+	case bench.ValveScene:
+		return valveScene(x)
 	case bench.SmokeScene:
 		return smokeScene(x, on)
 	}
@@ -264,53 +266,4 @@ func (m *Map) piece() string {
 	from := fmt.Sprintf(`viewBox="0 0 %d %d" class="map"`, m.Sheet.W, m.Sheet.H)
 	to := fmt.Sprintf(`viewBox="%d %d %d %d" class="map piece"`, crop.X-rim, crop.Y-rim, crop.W+2*rim, crop.H+2*rim)
 	return strings.Replace(whole, from, to, 1)
-}
-
-// unitScene draws a vent unit's windows as bands on one scale, vacuum to the left and pressure to the
-// right, with a mark for each repetition and the pressure of now.
-func unitScene(x bench.UnitScene) string {
-	const left, width, low, high = 118.0, 480.0, -7.0, 1.5
-	says := "windows of the vent unit"
-	for _, w := range x.Windows {
-		var seen []string
-		for _, v := range w.Seen {
-			seen = append(seen, units.Digits(v, 3))
-		}
-		if len(seen) > 0 {
-			says += fmt.Sprintf("; %s at %s, %s to %s inH2O is right", w.Name, strings.Join(seen, ", "), units.Digits(w.Least, 3), units.Digits(w.Most, 3))
-		}
-	}
-	at := func(v float64) float64 { return left + width*(math.Min(math.Max(v, low), high)-low)/(high-low) }
-	c := NewSVG(sceneWidth, 24+31*float64(len(x.Windows))+26, says)
-	bottom := 16 + 31*float64(len(x.Windows))
-	for v := math.Ceil(low); v <= high; v++ {
-		c.Line("grid", at(v), 12, at(v), bottom)
-		c.Text("tick", "middle", at(v), bottom+18, strings.Replace(fmt.Sprintf("%.0f", v), "-", "−", 1))
-	}
-	c.Text("small", "end", left-16, bottom+18, "inH2O")
-	for i, w := range x.Windows {
-		y, sign := 28+31*float64(i), 1.0
-		if w.Vacuum {
-			sign = -1
-		}
-		a, b := at(sign*w.Least), at(sign*w.Most)
-		c.Text("label", "end", left-8, y+5, w.Name)
-		c.Rect("scenewindow", math.Min(a, b), y-10, math.Abs(b-a), 20)
-		for _, v := range w.Seen {
-			if math.IsInf(v, 0) {
-				c.Text("small", "start", left+4, y+5, "no change")
-				continue
-			}
-			style := "mark"
-			if v < w.Least || v > w.Most {
-				style = "limitline"
-			}
-			c.Line(style, at(sign*v), y-13, at(sign*v), y+13)
-		}
-	}
-	c.Line("axis", at(0), 8, at(0), bottom)
-	if x.Now == x.Now {
-		c.Line("best", at(x.Now), 6, at(x.Now), bottom)
-	}
-	return c.String()
 }

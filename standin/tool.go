@@ -45,6 +45,9 @@ type Tool struct {
 	unplugged bool
 	lag       float64 // of a probe, what it shows now
 	lagAt     float64 // the car's time then
+	bench     *sim.OnBench
+	benchAt   float64 // the clock's time up to which the bench rig has come
+	benched   string  // the part that was on it last
 }
 
 // dial is a channel of a tool: what it gives, on which scale, and the true value in the
@@ -66,14 +69,15 @@ type scale struct {
 
 // The scales of the instruments.
 var (
-	slant    = scale{0.01, 0.01, 0.02, 24, "inH2O"}
-	pumpDial = scale{0.1, 0.05, 0.5, 30, "inHg"}
-	flowTube = scale{0, 0.02, 0.05, 25, "L/min"}
-	rigDial  = scale{0, 0.05, 0.1, 30, "inH2O"}
-	ohms     = scale{0, 0.1, 0.1, 40e6, "ohm"}
-	volts    = scale{0, 0.01, 0.01, 60, "V"}
-	finely   = scale{0, 0.005, 0.01, 60, "V"} // of a sensor
-	probe    = scale{0.5, 0.3, 1, 900, "°C"}
+	slant     = scale{0.01, 0.01, 0.02, 24, "inH2O"}
+	pumpDial  = scale{0.1, 0.05, 0.5, 30, "inHg"}
+	flowTube  = scale{0, 0.02, 0.05, 25, "L/min"}
+	rigDial   = scale{0, 0.05, 0.1, 30, "inH2O"}
+	ohms      = scale{0, 0.1, 0.1, 40e6, "ohm"}
+	volts     = scale{0, 0.01, 0.01, 60, "V"}
+	finely    = scale{0, 0.005, 0.01, 60, "V"} // of a sensor
+	benchDial = scale{0, 0.005, 0.01, 420, "inH2O"}
+	probe     = scale{0.5, 0.3, 1, 900, "°C"}
 )
 
 // sees turns a true value into what an instrument shows; over is true beyond its range.
@@ -124,6 +128,7 @@ func Tools(p *Plant) []*Tool {
 		{Name: "multimeter", Takes: []string{"volts PART", "ohms PART", "switch", "volts battery", "volts difference"}, do: multimeter, Rate: 2, shows: []dial{{record.Volts, volts, meterVolts}}},
 		{Name: "gas-temperature probe", Takes: []string{"read"}, do: gasProbe, Rate: 1, shows: []dial{{record.GasTemp, probe, probeShows}}},
 	}
+	out = append(out, benchRig())
 	session := make([]byte, 8)
 	_, _ = rand.Read(session) // never fails
 	for i, t := range out {
@@ -403,7 +408,7 @@ func (t *Tool) work(cmd instrument.Command) error {
 		return nil
 	case instrument.Open:
 		t.lease.take(0)
-	case instrument.Regulate, instrument.Smoke:
+	case instrument.Regulate, instrument.Smoke, instrument.Valve:
 		t.lease.take(cmd.Keep)
 	}
 	return t.plant.at(func(c *sim.Car) error { return t.works(t, c, cmd) })

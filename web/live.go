@@ -230,8 +230,8 @@ func (s *server) wants(ctx context.Context, l casework.LiveTest) (out []wantView
 // the verdict can do without, none.
 func usualSeat(v wantView, l casework.LiveTest) int {
 	wants := l.Bench.Wants()
-	// Smoke can be followed without any instrument, but the flow of the rig tells where it is.
-	only := l.Bench.On == bench.SealedSystem && wants[0].Optional && wants[0].Key == v.Key
+	// Where the test can do without any instrument, the first thing that it reads is still what tells most.
+	only := wants[0].Optional && wants[0].Key == v.Key
 	if v.Optional && !only || len(v.Options) == 0 {
 		return -1
 	}

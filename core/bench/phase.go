@@ -41,6 +41,8 @@ const (
 	RigOnCar         // the rig's end on the car
 	OpenOrifice      // the rig's known orifice open
 	ShutOrifice      // and shut
+	Pump             // a hand pump on a part, brought up again each time it was let go
+	Ramp             // by hand, slowly away from zero until it lets go, stand, let go to the air
 )
 
 // Step is one thing that is done. At is the role or key of a part, or one of the places
@@ -134,6 +136,7 @@ const (
 	Complaint        Sense = "complaint"
 	FuelLevel        Sense = "fuel level by the car"
 	CarBarometer     Sense = "barometer by the car"
+	CarVolts         Sense = "supply volts by the car"
 	UnitPressure     Sense = "pressure at the vent unit"
 	SwitchVolts      Sense = "volts across the switch"
 	SensorSupply     Sense = "sensor supply"
@@ -150,8 +153,8 @@ const (
 // Words says a step as a technician reads it; name is the part's name.
 func (s Step) Words(name string) string {
 	switch s.Do {
-	case Charge, Hold, Smoke, Press, Draw:
-		if s.Value < 0 {
+	case Charge, Hold, Smoke, Press, Draw, Pump, Ramp:
+		if s.Value < 0 && s.Do != Pump && s.Do != Ramp {
 			return fmt.Sprintf(verbWords[Draw], units.Format(-s.Value, units.Pressure, "inHg", 2))
 		}
 		return fmt.Sprintf(verbWords[s.Do], units.Format(s.Value, units.Pressure, "inH2O", 3))
@@ -168,7 +171,7 @@ func (s Step) Words(name string) string {
 var verbWords = map[Verb]string{
 	KeyOn: "Key on, engine off", Warm: "Warm the engine up, idle", Idle: "Idle", Fast: "2500 rpm, no load", Loaded: "On the road, loaded", Boosted: "Full load, under boost",
 	EngineOff: "Engine off", Trip: "Drive until the monitors have run, then leave the car overnight", Park: "Drive 20 min, then key off", HotDay: "A hot day",
-	Seal: "Seal the system, rig connected", Join: "Connect the rig at the %s", Charge: "Charge to %s", Hold: "Regulator at %s", Smoke: "Smoke, regulator at %s", Press: "Bring it to %s",
+	Seal: "Seal the system, rig connected", Join: "Connect the rig at the %s", Charge: "Charge to %s", Hold: "Regulator at %s", Smoke: "Smoke, regulator at %s", Press: "Bring it to %s", Pump: "Hand pump to %s", Ramp: "Slowly by hand towards %s",
 	Draw: "Draw %s of vacuum", ShutRig: "Shut the rig", OpenRig: "Open the rig", SelfCheck: "Let the car's own check run", PlugRig: "Plug the rig's end", RigOnCar: "Rig on the car", OpenOrifice: "Open the rig's known orifice", ShutOrifice: "Shut the rig's known orifice", Clear: "%s: back to normal", Uncommand: "%s: release"}
 
 // WaitWords says how long a phase waits; empty when it does not.

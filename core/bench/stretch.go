@@ -162,6 +162,12 @@ type Tap struct {
 	Name string `json:"name"`
 }
 
+// PowerTap is the tap at which what moves a part comes on, or goes off again.
+const PowerTap = "power"
+
+// Switcher is a watcher that knows whether what moves a part is on.
+type Switcher interface{ On() bool }
+
 // Moment is a tap and when it was, s.
 type Moment struct {
 	Key string
@@ -175,6 +181,9 @@ type Live struct {
 	// TapIn are the stretches in which they are put down; nil: all.
 	TapIn []record.RunKind
 	Tally func([]Moment) Readings
+	// Power is what the tap [PowerTap] does where that can be told from here: it is taken back by the
+	// next one, and at the end. Where it cannot, a hand switches and taps.
+	Power Step
 	// Stretches are the test's own; nil: one for each of its phases.
 	Stretches func(Known) []Stretch
 	// Looks are the stretches whose readings later ones look back at.
@@ -348,7 +357,7 @@ var sources = map[Sense]Source{
 	WallTemperature: by(record.RigWall, AtEnd), Barometer: by(record.AirPressure, AtEnd), AirTemperature: by(record.AirTemp, AtEnd), GasTemperature: by(record.GasTemp, AtEnd),
 	CoilOhms: by(record.Ohms, AtEnd), SupplyVolts: by(record.Volts, AtEnd), SwitchVolts: by(record.Volts, AtEnd), SensorSupply: by(record.Volts, AtEnd), SensorZero: by(record.Volts, AtEnd),
 	SensorAtTen: by(record.Volts, AtEnd), DifferenceVolts: by(record.Volts, AtEnd),
-	TotalTrim: pids(1, "pid-06", "pid-07"), MeteredAir: pids(1, "pid-10"), ManifoldPressure: pids(1, "pid-0B"), SensorVacuum: pids(-1, TankSensor), FuelLevel: pids(1, "pid-2F"), CarBarometer: pids(1, "pid-33"),
+	TotalTrim: pids(1, "pid-06", "pid-07"), MeteredAir: pids(1, "pid-10"), ManifoldPressure: pids(1, "pid-0B"), SensorVacuum: pids(-1, TankSensor), FuelLevel: pids(1, "pid-2F"), CarBarometer: pids(1, "pid-33"), CarVolts: pids(1, "pid-42"),
 	DriveData: pids(1, driveKeys()...),
 }
 

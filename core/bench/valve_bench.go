@@ -6,6 +6,7 @@ import (
 
 	"wexter/core/calc"
 	"wexter/core/plumbing"
+	"wexter/core/record"
 	"wexter/core/units"
 )
 
@@ -38,11 +39,19 @@ var ValveBench = Register(Test{
 		besideChannel,
 		{Key: "leak", Unit: "L/min", Low: 0, High: 1000, Optional: true},
 		{Key: "leak-at", Unit: "inH2O", Low: 0.5, High: 410, Optional: true},
+		{Key: "rig", Unit: "inHg", Low: 0, High: 30, Optional: true},
+		{Key: "new-sealed", Kind: Cycles, Optional: true},
+		{Key: "new-passed", Kind: Cycles, Optional: true},
+		{Key: "loss", Unit: "inHg", Low: 0, High: 1e4, Optional: true, Worked: true, Open: true},
+		{Key: "fall", Unit: "s", Low: 0, High: 1e4, Optional: true, Worked: true, Open: true},
+		{Key: "car-supply", Unit: "V", Low: 0, High: 32, Sense: CarVolts, Optional: true, Worked: true},
 	},
 	Phases: []Phase{
 		{Do: []Step{{Do: Press, At: AtPart, Value: -vacuumAt * units.InHg}}, For: 20, Read: []string{"held", "sealed", "passed", "coil", "supply"}},
 	},
-	Live: Live{Taps: []Tap{{"click", "Click heard"}}, Tally: func([]Moment) Readings { return Readings{"click": Said(Yes)} }},
+	Live: Live{Taps: []Tap{{PowerTap, "Power on or off"}, {clickTap, "Click heard"}}, TapIn: []record.RunKind{cyclesOld, cyclesNew}, Looks: []record.RunKind{cyclesOld, cyclesNew},
+		Power: Step{Do: Command, At: AtPart, Value: 1}, Stretches: valveStretches, Watch: newValveWatch, Picture: valveLivePicture},
+	Picture: valvePicture,
 	Tries: func(t Target) string {
 		p := t.Part
 		if p.Kind == plumbing.Valve && p.Drive != "cable" || p.Kind == plumbing.Relief || p.Kind == plumbing.Check && t.Named("valve-bench") {
@@ -57,12 +66,40 @@ var ValveBench = Register(Test{
 // what then stands decides.
 func reduceValve(s Subject, r Readings) Verdict {
 	w := working(s.Part, r)
-	for _, rule := range []func(valveWork, Readings) (Verdict, bool){valveMissing, valveCoil, valveHeld, valveSupply, valveLeak} {
+	for _, rule := range []func(valveWork, Readings) (Verdict, bool){valveMissing, valveRig, valveCoil, valveHeld, valveSupply, valveLeak} {
 		if v, ends := rule(w, r); ends {
 			return w.figures(v, r)
 		}
 	}
-	return w.figures(valveCycles(w), r)
+	return w.figures(besideNew(valveCycles(w), w, r), r)
+}
+
+// besideNew holds what was found against a new part that was worked on the same rig: that is the
+// strongest evidence there is, both ways.
+func besideNew(v Verdict, w valveWork, r Readings) Verdict {
+	x := w
+	x.sealed, x.nSealed = r.Cycles("new-sealed")
+	x.passed, x.nPassed = r.Cycles("new-passed")
+	if v.Outcome == "" || x.nSealed == 0 || x.nPassed == 0 {
+		return v
+	}
+	sound := valveCycles(x).Outcome != "leaks" && valveCycles(x).Outcome != "stuck"
+	switch {
+	case v.Outcome == "good":
+	case !sound:
+		return unsure("It %s, and the new one beside it %s: the same trouble. Look at rig, adapter, polarity and supply, and whether it is the right part.", w, x)
+	}
+	v.Says += fmt.Sprintf(" The new one beside it %s.", x)
+	return v
+}
+
+// valveRig asks for the rig when by itself it loses what the valve is blamed for.
+func valveRig(w valveWork, r Readings) (Verdict, bool) {
+	own, has := r.Mean("rig")
+	if has && w.sealed < w.nSealed && zone(own, heldAt, 0.5) < 0 {
+		return ask("rig", "Plugged, the rig itself keeps only %s of %s inHg: it leaks. Mend its hoses and adapter, plug it again, then work the valve again.", say(own), say(vacuumAt)), true
+	}
+	return Verdict{}, false
 }
 
 // valveWork is how a valve worked, cycle by cycle.
@@ -83,8 +120,13 @@ func working(p plumbing.Part, r Readings) valveWork {
 	if p.Rest == plumbing.Open {
 		w.moved, w.how = w.sealed, "sealed"
 	}
-	w.electric = p.Kind == plumbing.Valve && p.By == "" && p.Drive != "diaphragm" && p.Drive != "vacuum" && p.Drive != "spring"
+	w.electric = electric(p)
 	return w
+}
+
+// electric reports whether power moves a part.
+func electric(p plumbing.Part) bool {
+	return p.Kind == plumbing.Valve && p.By == "" && p.Drive != "diaphragm" && p.Drive != "vacuum" && p.Drive != "spring"
 }
 
 func (w valveWork) String() string {

@@ -26,11 +26,15 @@ const (
 func ventStretches(k Known) []Stretch {
 	t, _ := Of(ventUnit)
 	all := t.phaseStretches(k)
-	for i, x := range []struct{ name, before string }{
-		{"Pressure, three times", "Manometer and a bulb at the canister side, vent side open. Start; press slowly until the relief lets go, stop, wait until it stands, let it go to the air. Three times."},
-		{"Vacuum, three times", "Hand pump at the canister side. Start; draw slowly past the switch until the vacuum relief lets go, stop, wait until it stands, let it go. Three times."},
+	for i, x := range []struct {
+		name, before string
+		to           float64 // inH2O
+	}{
+		{"Pressure, three times", "Manometer and a bulb at the canister side, vent side open. Start; press slowly until the relief lets go, stop, wait until it stands, let it go to the air. Three times.", 2},
+		{"Vacuum, three times", "Hand pump at the canister side. Start; draw slowly past the switch until the vacuum relief lets go, stop, wait until it stands, let it go. Three times.", -8},
 	} {
 		s := &all[i]
+		s.Stand, s.Do = []Step{{Do: Ramp, At: AtPart, Value: x.to * units.InH2O}}, nil // no rig is that slow: a hand does it
 		s.Name, s.Before, s.Detail, s.For = x.name, x.before, "slowly, by hand", 0
 	}
 	return all
@@ -47,8 +51,9 @@ type ventWatch struct {
 // ventFound is what a vent unit did so far, inH2O away from zero.
 type ventFound struct {
 	opens, reseals, vacuum, changes []float64
-	rate                            float64 // of the fastest ramp, inH2O/s
-	wrong                           string  // what is wrong with the ramp as a whole
+	rate                            float64   // of the fastest ramp, inH2O/s
+	wrong                           string    // what is wrong with the ramp as a whole
+	inch                            []float64 // V of the contact at each inch of the last ramp; NaN: not reached
 }
 
 func newVentWatch(k Known, s Stretch, cols record.Channels) Watcher {
@@ -94,7 +99,8 @@ func (w *ventWatch) find() ventFound {
 	}
 	f.rate = fastest(t, p)
 	if tv, v := past.Column(string(record.Volts)); len(v) > 0 {
-		f.changes = SwitchedAt(t, p, at(t, tv, v))
+		contact := at(t, tv, v)
+		f.changes, f.inch = SwitchedAt(t, p, contact), byInches(p, contact)
 	} else {
 		for _, m := range w.marks {
 			if k, _ := slices.BinarySearch(t, m.At); m.Key == switched && len(p) > 0 {
@@ -106,6 +112,20 @@ func (w *ventWatch) find() ventFound {
 }
 
 func (w *ventWatch) vacuum() bool { return w.stretch.Key == phaseKey(1) }
+
+// byInches is what the contact shows at each inch of water, the last time that the trace came there from
+// below; NaN where it never did.
+func byInches(p, contact []float64) []float64 {
+	out := slices.Repeat([]float64{math.NaN()}, inches)
+	for i := 1; i < len(p); i++ {
+		for n := range inches {
+			if level := float64(n); p[i] >= level && p[i-1] < level || n == 0 && i == 1 {
+				out[n] = contact[i]
+			}
+		}
+	}
+	return out
+}
 
 // at brings values that were read at other moments to some times: each as it was read last.
 func at(t, tv, v []float64) []float64 {
@@ -172,6 +192,13 @@ func (w *ventWatch) Told() Told {
 	put("reseals", f.reseals)
 	put("vacuum", f.vacuum)
 	put("switch", f.changes)
+	if w.vacuum() {
+		for n, v := range f.inch {
+			if v == v {
+				put(inchKey(n), []float64{math.Round(v*100) / 100})
+			}
+		}
+	}
 	if w.cols.At(string(record.Volts)) >= 0 && len(f.vacuum) > 0 && len(f.changes) == 0 { // the meter stood on it, and it did not change
 		out.Readings["switch"] = Num(math.Inf(1))
 	}
@@ -188,6 +215,15 @@ func (w *ventWatch) Told() Told {
 type UnitScene struct {
 	Now     float64 // inH2O, below zero for a vacuum; NaN: none is read
 	Windows []Window
+	Inch    []float64 // V of the contact at each inch of vacuum; NaN: not read
+	Order   []Departure
+}
+
+// Departure is one thing that the unit does, in the order in which it must, and whether it came so.
+type Departure struct {
+	Name string
+	At   float64 // inH2O, below zero for a vacuum; NaN: not read; −Inf: it never came
+	Is   Answer  // it came in its window and in its turn
 }
 
 // Window is one of a unit's windows, inH2O of pressure or of vacuum, with what was seen.
@@ -200,14 +236,44 @@ type Window struct {
 
 func (UnitScene) scene() {}
 
-// ventPicture is a unit by its readings.
+// ventPicture is a unit by its readings; nil where nothing was read of it.
 func ventPicture(_ Subject, r Readings) Scene {
-	return UnitScene{Now: math.NaN(), Windows: []Window{
+	r = switchByInch(r)
+	s := UnitScene{Now: math.NaN(), Windows: []Window{
 		{"relief opens", reliefLeast, reliefMost, false, r["opens"].Numbers},
 		{"reseals", 0.05, reliefMost, false, r["reseals"].Numbers},
 		{"switch", switchLeast, switchMost, true, r["switch"].Numbers},
 		{"vacuum relief", vacuumLeast, vacuumMost, true, r["vacuum"].Numbers},
-	}}
+	}, Inch: make([]float64, inches)}
+	for n := range s.Inch {
+		s.Inch[n], _ = r.Mean(inchKey(n))
+	}
+	s.Order = order(s.Windows)
+	return s
+}
+
+// order is what a unit does as its vacuum grows, each with whether it came in its window and before
+// what must come after it.
+func order(ws []Window) (out []Departure) {
+	switched, lets := ws[2], ws[3]
+	for _, w := range ws {
+		d := Departure{Name: w.Name, At: math.NaN()}
+		if len(w.Seen) > 0 {
+			worst := slices.Max(w.Seen)
+			d.At, d.Is = worst, Did
+			if worst > w.Most || slices.Min(w.Seen) < w.Least {
+				d.Is = DidNot
+			}
+			if w.Vacuum {
+				d.At = -worst
+			}
+		}
+		out = append(out, d)
+	}
+	if len(switched.Seen) > 0 && len(lets.Seen) > 0 && slices.Max(switched.Seen) >= slices.Min(lets.Seen) {
+		out[2].Is, out[3].Is = DidNot, DidNot // the relief before the switch
+	}
+	return out
 }
 
 // Picture is the unit of this moment.

@@ -388,28 +388,18 @@ func switchTime(t *technician) (bench.Reading, bool) {
 }
 
 // unit is the vent unit's parts, by their kind.
-func (t *technician) unit() (relief, vacuum, sw *piece) {
-	for _, x := range t.parts {
-		switch {
-		case x.Kind == plumbing.Switch:
-			sw = x
-		case x.Kind == plumbing.Relief && x.Inward:
-			vacuum = x
-		case x.Kind == plumbing.Relief && x.On != "" && t.piece[x.On].Kind == plumbing.Valve:
-			relief = x
-		}
+func (t *technician) unit() *ventUnit {
+	if u := t.ventUnit(); u != nil {
+		return u
 	}
-	if relief == nil || vacuum == nil || sw == nil {
-		t.refuse("it has no vent unit with reliefs and a switch")
-		relief, vacuum, sw = &piece{}, &piece{}, &piece{}
-	}
-	return
+	t.refuse("it has no vent unit with reliefs and a switch")
+	return &ventUnit{&piece{}, &piece{}, &piece{}}
 }
 
 // relief is a pressure of the unit's relief, inH2O. A hand pump gives some 0.5 L/min: a seat
 // that passes that much never builds a pressure.
 func (t *technician) relief(at func(*piece) float64) float64 {
-	x, _, _ := t.unit()
+	x := t.unit().relief
 	most := gas.Orifice(1, gas.NominalCd, t.At.Barometer+x.Crack, t.At.Ambient, t.At.Barometer)
 	if most*gas.Area(x.get("passes")*1e-3) > 1e-5*0.3 {
 		return 0
@@ -419,14 +409,14 @@ func (t *technician) relief(at func(*piece) float64) float64 {
 
 // lets is the vacuum at which the unit's vacuum relief opens, Pa.
 func (t *technician) lets() float64 {
-	_, x, _ := t.unit()
+	x := t.unit().vacuum
 	return x.Crack * x.get("crack")
 }
 
 // switchAt is the vacuum at which the unit's switch changes, inH2O; +Inf when the vacuum
 // relief opens first, or when it sticks.
 func (t *technician) switchAt() float64 {
-	_, _, x := t.unit()
+	x := t.unit().sw
 	at := math.Abs(x.SwitchAt) * x.get("switch")
 	if x.get("sticks") > 0.3 && t.rng.Float64() < x.get("sticks") || at > t.lets() {
 		return math.Inf(1)
