@@ -578,17 +578,6 @@ func pastDate(r record.Run) (out []string) {
 // Car is the plumbing of the test's car; false where nobody knows it.
 func (l LiveTest) Car() (Car, bool) { return l.car, l.car.Car != nil }
 
-// Scene is what the test's picture shows by what is in; nil where it has none.
-func (l LiveTest) Scene(k bench.Known) bench.Scene {
-	switch {
-	case l.Bench.Live.Picture != nil:
-		return l.Bench.Live.Picture(k)
-	case l.Bench.Picture != nil:
-		return l.Bench.Picture(k.Subject, k.Read)
-	}
-	return nil
-}
-
 // PlaceWords say what is seen at a part.
 func (l LiveTest) PlaceWords(part, what string) string {
 	name := part
@@ -653,7 +642,7 @@ func (x Recorded) Bay() [][]float64 {
 	out := make([][]float64, len(x.Table.Cols))
 	for i, col := range x.Table.Cols {
 		c := x.Run.Channels[i]
-		_, to := bench.InBay(c)
+		_, to := x.Bench.InBay(c)
 		for _, v := range col {
 			out[i] = append(out[i], to.Of(v-x.Zero(c.Key)))
 		}

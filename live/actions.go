@@ -206,7 +206,7 @@ func (b *Bench) Mark(ctx context.Context, form, tap, words string) error {
 		return refuse("No leg is being read, so there is nothing to mark")
 	}
 	if tap != "" {
-		taps := b.live.Bench.Taps(l.run.Kind)
+		taps := b.taps(l)
 		i := slices.IndexFunc(taps, func(t bench.Tap) bool { return t.Key == tap })
 		if i < 0 {
 			b.mu.Unlock()
@@ -241,6 +241,17 @@ func (b *Bench) Mark(ctx context.Context, form, tap, words string) error {
 	b.changed()
 	b.mu.Unlock()
 	return nil
+}
+
+// taps are what a hand marks now: what switches says which way. The bench is locked.
+func (b *Bench) taps(l *leg) []bench.Tap {
+	taps := slices.Clone(b.live.Bench.Taps(l.run.Kind))
+	for i := range taps {
+		if w, ok := l.watch.(bench.Switcher); ok && taps[i].Key == bench.PowerTap {
+			taps[i].Name = map[bool]string{true: "Power off", false: "Power on"}[w.On()]
+		}
+	}
+	return taps
 }
 
 // power are the orders by which a tap switches what moves the part: on, or off again. There are none

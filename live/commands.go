@@ -206,12 +206,12 @@ func handsOn(s *seat, st bench.Stretch, site bench.Site) (out []order) {
 	if st.Key == bench.NewPart {
 		on = "new"
 	}
-	for _, x := range st.Stand {
+	for _, x := range slices.Concat(st.Stand, st.Do) {
 		words := ""
 		switch x.Do {
 		case bench.PlugRig:
 			on = "plug"
-		case bench.Pump:
+		case bench.Pump, bench.Press:
 			words = "pump"
 		case bench.Ramp:
 			words = "ramp"

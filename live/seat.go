@@ -313,7 +313,7 @@ type column struct {
 func (s *seat) columns() (out []column) {
 	for _, c := range s.channels() {
 		x := column{RunChannel: c}
-		x.unit, x.to = bench.InBay(c)
+		x.unit, x.to = s.bench.live.Bench.InBay(c)
 		out = append(out, x)
 	}
 	return out

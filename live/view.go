@@ -163,14 +163,16 @@ func (b *Bench) Since(version int, run string, from int, counted int) News {
 	return n
 }
 
-// First is the column that the bench shows large; false while nobody knows what the instrument gives.
-func (b *Bench) First() (record.RunChannel, bool) {
+// First is the column that the bench shows large, and how it is brought to the unit in which it is shown;
+// false while nobody knows what the instrument gives.
+func (b *Bench) First() (record.RunChannel, bench.Conversion, bool) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	if len(b.seats) == 0 || len(b.seats[0].shown) == 0 {
-		return record.RunChannel{}, false
+		return record.RunChannel{}, bench.Conversion{}, false
 	}
-	return b.seats[0].shown[0].RunChannel, true
+	c := b.seats[0].shown[0]
+	return c.RunChannel, c.to, true
 }
 
 // Picture is what the test's picture shows now: of the stretch that is read, or of what is in; nil
@@ -183,7 +185,7 @@ func (b *Bench) Picture() (bench.Scene, casework.LiveTest) {
 			return p.Picture(), b.live
 		}
 	}
-	return b.live.Scene(b.known()), b.live
+	return b.live.Bench.Scene(b.known()), b.live
 }
 
 // now are the readings of this moment; nil while the first instrument gives none. The bench is
@@ -213,7 +215,7 @@ func (b *Bench) view() View {
 	v := View{Version: b.version, Name: b.live.Name(), Status: lead.status, Said: lead.said, Disk: b.disk, Module: lead.about.Name, Rate: lead.about.Rate, Result: b.result, Bell: b.bell,
 		Driver: cmp.Or(b.driver.Who, b.driver.Screen), Holds: b.live.Holds(), Taps: b.live.Bench.Live.Taps}
 	if b.leg != nil {
-		v.Taps = b.live.Bench.Taps(b.leg.run.Kind)
+		v.Taps = b.taps(b.leg)
 	}
 	v.Rig, v.Columns, v.Seats, v.Steps = b.permits && b.works(bench.Charge), []SeenColumn{}, []SeenSeat{}, []Step{}
 	for _, s := range b.seats {

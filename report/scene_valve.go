@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	"wexter/core/bench"
-	"wexter/core/plumbing"
 	"wexter/core/units"
 )
 
@@ -45,9 +44,13 @@ func valveScene(x bench.ValveScene) string {
 
 // valveNow draws the valve as its power has it, with the vacuum that stands behind it.
 func valveNow(c Canvas, x bench.ValveScene) {
-	way := bench.Holds
-	if x.On == (x.Rest == plumbing.Shut) {
-		way = bench.Passes
+	way := x.Must
+	if x.Plugged {
+		c.Line("sceneline", 14, 52, 60, 52)
+		c.Rect("scenelevel", 60, 42, 12, 20)
+		c.Text("small", "middle", 59, 84, "rig plugged")
+		nowWords(c, x.Now)
+		return
 	}
 	c.Line("sceneline", 14, 52, 104, 52)
 	valve(c, 59, 52, turned(way))
@@ -58,8 +61,12 @@ func valveNow(c Canvas, x bench.ValveScene) {
 			c.Line("sceneblade", 59, 14, 59, 36)
 		}
 	}
-	if x.Now == x.Now {
-		c.Text("label", "middle", 59, 124, units.Digits(math.Max(x.Now, 0), 3)+" inHg")
+	nowWords(c, x.Now)
+}
+
+func nowWords(c Canvas, inHg float64) {
+	if inHg == inHg {
+		c.Text("label", "middle", 59, 124, units.Digits(math.Max(inHg, 0), 3)+" inHg")
 	}
 }
 
@@ -74,6 +81,9 @@ func turned(w bench.Way) bench.Way {
 // valveTraces draws what the gauge showed of both parts, each from its first switching.
 func valveTraces(c Canvas, x bench.ValveScene) {
 	const left, width, low, high = 150.0, 458.0, 112.0, 12.0
+	if len(x.Old.T)+len(x.New.T) == 0 {
+		return
+	}
 	span, most := 20.0, 16.0
 	for _, p := range []bench.Tried{x.Old, x.New} {
 		if n := len(p.T); n > 0 {

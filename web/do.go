@@ -233,7 +233,7 @@ func (s *server) fromBench(c *echo.Context, d *doPage, p *page) (bench.Scene, er
 			p.Form.Set(fmt.Sprintf("read-%s-%d", key, i), w)
 		}
 	}
-	return l.Scene(l.Known(nil, 0)), nil
+	return l.Bench.Scene(l.Known(nil, 0)), nil
 }
 
 // repeats takes up the result that this one is to repeat.

@@ -5,7 +5,6 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"wexter/core/bench"
 	"wexter/core/record"
 )
 
@@ -24,7 +23,7 @@ func (s *server) foretold(c *echo.Context) error {
 	if !ok {
 		return c.JSON(http.StatusOK, out)
 	}
-	column, ok := b.First()
+	column, to, ok := b.First()
 	if !ok {
 		return c.JSON(http.StatusOK, out)
 	}
@@ -32,7 +31,6 @@ func (s *server) foretold(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	_, to := bench.InBay(column)
 	for _, x := range told {
 		f := foretoldJSON{Name: x.Name}
 		if x.Says != "" {

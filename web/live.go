@@ -96,6 +96,8 @@ type wantView struct {
 	Reads            string // of the test's readings
 	Optional         bool
 	Options          []seatOption
+	Same             bool // the first instrument may give it as well
+	Alone            bool // nothing is chosen for it, and the first does not give it
 }
 
 type seatOption struct {
@@ -219,6 +221,11 @@ func (s *server) wants(ctx context.Context, l casework.LiveTest) (out []wantView
 		}
 		if chosen >= 0 {
 			v.Options[chosen].Chosen = true
+		}
+		if len(out) > 0 {
+			v.Same = w.Key != bench.LiveData
+			i := slices.IndexFunc(out[0].Options, func(o seatOption) bool { return o.Chosen })
+			v.Alone = chosen < 0 && (i < 0 || gives(out[0].Options[i].Device, w) == record.GivesNot)
 		}
 		out = append(out, v)
 	}

@@ -74,7 +74,7 @@ func (s *server) replayJSON(c *echo.Context) error {
 	}
 	for k, col := range x.Bay() {
 		ch := x.Run.Channels[k]
-		unit, to := bench.InBay(ch)
+		unit, to := x.Bench.InBay(ch)
 		r := replayColumn{Name: ch.Name, Unit: unit, By: ch.Instrument, Within: ch.Within, Digits: bench.Digits(ch, to), Read: record.Column{}}
 		for i := 0; i < len(col); i += stride {
 			r.Read = append(r.Read, round(col[i], 4))

@@ -66,13 +66,10 @@ func Spans(t, p []float64, switched []Switching, rest plumbing.State, within flo
 	g := newStrokes(t, p, within)
 	from, on := t[0], false
 	for i := 0; i <= len(switched); i++ {
-		s := Span{From: from, To: t[len(t)-1], On: on, Must: Holds, Loss: math.NaN(), Fall: math.NaN()}
+		s := Span{From: from, To: t[len(t)-1], On: on, Must: mustAt(rest, powerOf(on)), Loss: math.NaN(), Fall: math.NaN()}
 		last := i == len(switched)
 		if !last {
 			s.To = switched[i].At
-		}
-		if on == (rest == plumbing.Shut) {
-			s.Must = Passes
 		}
 		before := math.NaN()
 		if len(out) > 0 {
@@ -118,14 +115,41 @@ func (g *strokes) holds(s *Span) {
 	}
 	from, risen := g.pumped(a, b)
 	top := slices.Max(g.p[from:min(from+3, b)])
-	if top < cycleLeast {
+	switch {
+	case top >= cycleLeast:
+		g.loses(s, from, b, top)
+	case risen >= 3 && g.t[b-1]-g.t[a] > 2:
+		s.Did, s.Loss = DidNot, math.Inf(1) // whoever pumps brings nothing up
+	default:
 		s.Why = "It was not pumped up."
-		if risen >= 3 && g.t[b-1]-g.t[a] > 2 {
-			s.Did, s.Why, s.Loss = DidNot, "", math.Inf(1) // whoever pumps brings nothing up
-		}
-		return
 	}
-	g.loses(s, from, b, top)
+	if s.Did == CannotSay { // pumped until it was switched: what goes between the strokes tells
+		if loss, ok := g.between(a, b); ok && loss > 10*keepsRate {
+			s.Did, s.Why, s.Loss = DidNot, "", loss
+		}
+	}
+}
+
+// between is the share of a second that goes between strokes; false where fewer than three tell.
+func (g *strokes) between(a, b int) (loss float64, ok bool) {
+	var all []float64
+	peak := a
+	for i := a + 1; i < b; i++ {
+		switch {
+		case g.p[i] >= g.p[peak]:
+			peak = i
+		case i+1 < b && g.p[i+1] > g.p[i]+g.rise:
+			if d := g.t[i] - g.t[peak]; d > 0.05 && g.p[peak] > 2*g.rise {
+				all = append(all, math.Log(g.p[peak]/math.Max(g.p[i], 0.02*g.p[peak]))/d)
+			}
+			peak = i + 1
+		}
+	}
+	if len(all) < 3 {
+		return 0, false
+	}
+	slices.Sort(all)
+	return all[len(all)/2], true
 }
 
 // loses says how fast the pressure goes in what was held from one reading to another.

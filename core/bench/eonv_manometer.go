@@ -112,6 +112,9 @@ func reduceVentUnit(_ Subject, r Readings) Verdict {
 	r = switchByInch(r)
 	for _, c := range []struct{ key, what string }{{"opens", "At which pressure does the relief open? 0 when none builds up."}, {"reseals", "At which pressure is the relief shut again?"},
 		{"switch", "At which vacuum does the switch change? \"no change\" is an answer."}, {"vacuum", "At which vacuum does the vacuum relief open?"}} {
+		if o := r["opens"].Numbers; c.key == "reseals" && len(o) > 0 && slices.Max(o) > reliefMost {
+			continue // one that does not open in time need not shut again
+		}
 		if len(r[c.key].Numbers) == 0 {
 			return ask(c.key, "%s", c.what)
 		}
@@ -119,6 +122,9 @@ func reduceVentUnit(_ Subject, r Readings) Verdict {
 	opens, reseals, sw, vacuum := r["opens"].Numbers, r["reseals"].Numbers, r["switch"].Numbers, r["vacuum"].Numbers
 	low, high := slices.Min(opens), slices.Max(opens)
 	late, lets := slices.Max(sw), slices.Min(vacuum)
+	if len(reseals) == 0 {
+		reseals = []float64{high}
+	}
 	if slices.Min(reseals) > high+0.05 {
 		return ask("reseals", "It cannot reseal at %s inH2O when it opens at %s. Read it again on the way down.", say(slices.Min(reseals)), say(high))
 	}

@@ -250,6 +250,19 @@ func InBay(c record.RunChannel) (string, Conversion) {
 	return unit, to
 }
 
+// InBay is the unit in which the test reads a column, and how its values are brought to it: that of the
+// bay, but for a vacuum pump, which is read in inches of mercury.
+func (t Test) InBay(c record.RunChannel) (string, Conversion) {
+	for _, x := range t.Channels {
+		if s, ok := sources[x.Sense]; ok && x.Unit == "inHg" && slices.Contains(s.Keys, c.Key) {
+			if to, ok := Convert(c.Unit, x.Unit); ok {
+				return x.Unit, to
+			}
+		}
+	}
+	return InBay(c)
+}
+
 // Digits is how many decimals the bay's figure of a column is shown with.
 func Digits(c record.RunChannel, to Conversion) int {
 	step := math.Abs(to.Of(c.Resolution) - to.Of(0))

@@ -3,6 +3,17 @@ package bench
 // Scene is what the picture of a test shows: figures and states, for a page to draw.
 type Scene interface{ scene() }
 
+// Scene is what the test's picture shows by what is in; nil where it has none.
+func (t Test) Scene(k Known) Scene {
+	switch {
+	case t.Live.Picture != nil:
+		return t.Live.Picture(k)
+	case t.Picture != nil:
+		return t.Picture(k.Subject, k.Read)
+	}
+	return nil
+}
+
 // Painter is a watcher that has a picture of this moment.
 type Painter interface{ Picture() Scene }
 

@@ -37,6 +37,7 @@ const (
 // probes are instruments that are held to a place while something is read there.
 var probes = map[Sense]Tool{
 	CoilOhms: {AtPart, "meter"}, ControlPin: {AtPart, "meter"}, SensorSupply: {AtPart, "meter"}, DifferenceVolts: {AtPart, "meter"},
+	BenchPressure: {AtPart, rigBench}, BenchVacuum: {AtPart, rigBench}, HoldsBackward: {AtPart, rigBench}, UnitPressure: {AtPart, rigBench},
 	PurgePull: {"purge", "vacuum gauge"}, Crankcase: {"dipstick", "manometer"},
 	TankPressure: {AtEntry, "gauge"}, TankVacuum: {AtEntry, "gauge"}, LowestTank: {AtEntry, "gauge"},
 	PumpStrokes: {"leak-pump", "a hand on it"},

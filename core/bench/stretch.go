@@ -352,7 +352,7 @@ const (
 // sources say which instrument gives what. A sense that is not here is an eye, a hand or a page.
 var sources = map[Sense]Source{
 	BenchPressure: gauge(1, AtEnd), RigPressure: gauge(1, AtEnd), RigTrace: gauge(1, AtEnd), Crankcase: gauge(1, AtEnd), UnitPressure: gauge(1, AtEnd), TankPressure: gauge(1, AtEnd), LowestTank: gauge(1, Lowest),
-	BenchVacuum: gauge(-1, AtEnd), PurgePull: gauge(-1, AtEnd), TankVacuum: gauge(-1, AtEnd),
+	BenchVacuum: gauge(-1, AtEnd), HoldsBackward: gauge(-1, AtEnd), PurgePull: gauge(-1, AtEnd), TankVacuum: gauge(-1, AtEnd),
 	RigFlow: by(record.RigFlowing, AtEnd), RigFlowBefore: by(record.RigFlowing, AMinuteOn),
 	WallTemperature: by(record.RigWall, AtEnd), Barometer: by(record.AirPressure, AtEnd), AirTemperature: by(record.AirTemp, AtEnd), GasTemperature: by(record.GasTemp, AtEnd),
 	CoilOhms: by(record.Ohms, AtEnd), SupplyVolts: by(record.Volts, AtEnd), SwitchVolts: by(record.Volts, AtEnd), SensorSupply: by(record.Volts, AtEnd), SensorZero: by(record.Volts, AtEnd),

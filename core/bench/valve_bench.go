@@ -49,7 +49,7 @@ var ValveBench = Register(Test{
 	Phases: []Phase{
 		{Do: []Step{{Do: Press, At: AtPart, Value: -vacuumAt * units.InHg}}, For: 20, Read: []string{"held", "sealed", "passed", "coil", "supply"}},
 	},
-	Live: Live{Taps: []Tap{{PowerTap, "Power on or off"}, {clickTap, "Click heard"}}, TapIn: []record.RunKind{cyclesOld, cyclesNew}, Looks: []record.RunKind{cyclesOld, cyclesNew},
+	Live: Live{Taps: []Tap{{PowerTap, "Power"}, {clickTap, "Click heard"}}, TapIn: []record.RunKind{cyclesOld, cyclesNew}, Looks: []record.RunKind{cyclesOld, cyclesNew},
 		Power: Step{Do: Command, At: AtPart, Value: 1}, Stretches: valveStretches, Watch: newValveWatch, Picture: valveLivePicture},
 	Picture: valvePicture,
 	Tries: func(t Target) string {
@@ -130,7 +130,11 @@ func electric(p plumbing.Part) bool {
 }
 
 func (w valveWork) String() string {
-	return fmt.Sprintf("sealed %d of %d, passed %d of %d", w.sealed, w.nSealed, w.passed, w.nPassed)
+	says := fmt.Sprintf("sealed %d of %d", w.sealed, w.nSealed)
+	if w.nPassed > 0 {
+		says += fmt.Sprintf(", passed %d of %d", w.passed, w.nPassed)
+	}
+	return says
 }
 
 // valveMissing asks for the cycles.
@@ -142,7 +146,7 @@ func valveMissing(w valveWork, r Readings) (Verdict, bool) {
 		return ask("sealed", "It held %s of %s inHg. In how many cycles did it seal? Five at least: sticky valves pass once.", say(held), say(vacuumAt)), true
 	case w.nSealed == 0:
 		return ask("sealed", "In which cycles did it seal %s?", sealsWhen(w.part)), true
-	case w.nPassed == 0:
+	case w.nPassed == 0 && (w.sealed > 0 || w.nSealed < 3): // behind what never seals nothing stands that could pass
 		return ask("passed", "In which cycles did it pass %s?", passesWhen(w.part)), true
 	}
 	return Verdict{}, false

@@ -51,8 +51,7 @@ func valveStretches(k Known) []Stretch {
 		Before: "Start; pump up to " + how + ", then hands off for 20 s."}
 	coil := Stretch{Key: coilAlone, Name: "Coil", Detail: "off the lead, at the air's temperature", For: 10, Judged: true, Read: []string{"coil"}, Maybe: true, Done: k.In[coilAlone],
 		Before: "Meter on ohms across the coil, off the lead, the part at the air's temperature. Start."}
-	rig := Stretch{Key: record.RunRig, Name: "Rig plugged", Detail: "the adapter hose may leak", Stand: []Step{{Do: PlugRig}, {Do: Pump, Value: -vacuumAt * units.InHg}}, For: keepsOver, Rests: true, Done: k.In[record.RunRig],
-		Before: "Plug the rig's end. Start; pump up to " + how + ", then hands off for 20 s."}
+	rig := rigPlugged(k, pump[0])
 	if !electric(k.Part) {
 		return []Stretch{rig, hold}
 	}
@@ -60,20 +59,23 @@ func valveStretches(k Known) []Stretch {
 	return []Stretch{rig, cycles, beside, hold, coil}
 }
 
-// valveWatch sees how a part stood a hand pump.
+// valveWatch sees how a part stood its cycles.
 type valveWatch struct {
-	*phaseWatch
-	known Known
+	pumpWatch
 	spans []Span
 	at    float64 // s of the readings of which they are
 }
 
 func newValveWatch(k Known, s Stretch, cols record.Channels) Watcher {
 	t, _ := Of("valve-bench")
-	if s.Key == coilAlone {
-		return newPhaseWatch(t, s, cols)
+	pump := pumpWatch{newPhaseWatch(t, s, cols), k, map[record.RunKind]string{record.RunRig: "rig", heldLong: "held"}[s.Key]}
+	switch s.Key {
+	case coilAlone:
+		return pump.phaseWatch
+	case cyclesOld, cyclesNew:
+		return &valveWatch{pumpWatch: pump, at: math.Inf(-1)}
 	}
-	return &valveWatch{phaseWatch: newPhaseWatch(t, s, cols), known: k, at: math.Inf(-1)}
+	return &pump
 }
 
 // gauge is what the gauge showed, inHg away from zero on the side that was pumped up.
@@ -125,8 +127,6 @@ func (p Past) cycles(rest plumbing.State) []Span {
 	return spans
 }
 
-func (w *valveWatch) past() Past { return Past{Cols: w.cols, Table: w.kept, Marks: w.marks} }
-
 // find works the cycles out anew, twice a second.
 func (w *valveWatch) find() []Span {
 	if w.kept.Len() > 0 && w.kept.Last()-w.at >= 0.5 {
@@ -152,49 +152,19 @@ func (w *valveWatch) On() bool {
 	return n%2 == 1
 }
 
-// cycles reports whether it is a stretch of cycles.
-func (w *valveWatch) cycles() bool { return w.stretch.Key == cyclesOld || w.stretch.Key == cyclesNew }
-
-// held is since when the gauge is held, and at which level it began; false while it is pumped up, or
-// was not far enough.
-func (w *valveWatch) held() (since, top, now float64, ok bool) {
-	t, level := w.past().gauge()
-	if len(t) < 4 {
-		return 0, 0, 0, false
-	}
-	g := newStrokes(t, level, 0)
-	from, _ := g.pumped(0, len(t))
-	return t[from], level[from], level[len(level)-1], level[from] >= 0.6*vacuumAt && level[from] >= cycleLeast
-}
-
 // State says what to do now.
 func (w *valveWatch) State() State {
 	s := w.phaseWatch.State()
 	t, level := w.past().gauge()
-	if len(level) == 0 {
+	switch {
+	case len(level) == 0:
 		s.Now = "Waiting for the gauge."
-		return s
+	case oddGauge(level) != "":
+		s.Now = oddGauge(level)
+	default:
+		since, _, now, _ := w.held()
+		s.Now = w.cycleWords(t[len(t)-1]-since, now)
 	}
-	if why := oddGauge(level); why != "" {
-		s.Now = why
-		return s
-	}
-	since, top, now, ok := w.held()
-	if !w.cycles() {
-		s.Held, s.Word = ok, "pumped up"
-		switch {
-		case !ok:
-			s.Now = fmt.Sprintf("Pump it up to %.0f inHg: %.1f now.", vacuumAt, now)
-		default:
-			s.From, s.Word = since, "held"
-			s.Now = "Hands off: it is held."
-			if now < 0.5*top {
-				s.Now = "It does not hold. Let it run, or stop."
-			}
-		}
-		return s
-	}
-	s.Now = w.cycleWords(t[len(t)-1]-since, now)
 	return s
 }
 
@@ -207,7 +177,7 @@ func (w *valveWatch) cycleWords(held, now float64) string {
 		on = sw[len(sw)-1].On
 	}
 	words := is[on]
-	switch passes := on == (w.known.Part.Rest == plumbing.Shut); {
+	switch passes := mustAt(w.known.Part.Rest, powerOf(on)) == Passes; {
 	case n >= leastRuns:
 		return fmt.Sprintf("%d cycles are in: that is enough. Go on.", n)
 	case passes && now < cycleLeast:
@@ -224,18 +194,6 @@ func (w *valveWatch) cycleWords(held, now float64) string {
 	return fmt.Sprintf("Cycle %d of %d. %s", min(n+1, leastRuns), leastRuns, words)
 }
 
-// oddGauge says what is wrong with a gauge as a whole; empty: nothing.
-func oddGauge(level []float64) string {
-	most := slices.Max(level)
-	switch {
-	case most > 30.5:
-		return fmt.Sprintf("%.0f inHg is more than there is air: is the gauge set to inches of mercury?", most)
-	case most > 0.5 && most < cycleLeast:
-		return fmt.Sprintf("It shows only %.1f inHg, which is %.0f inH2O: pump on. If the gauge says more, it is set to another unit.", most, most*units.InHg/units.InH2O)
-	}
-	return ""
-}
-
 // answered are the answers of the spans in which a valve had to do something.
 func answered(spans []Span, must Way) (out []string) {
 	for _, s := range spans {
@@ -250,7 +208,7 @@ func answered(spans []Span, must Way) (out []string) {
 	return out
 }
 
-// Told is how it sealed and passed, or what was held.
+// Told is how it sealed and passed.
 func (w *valveWatch) Told() Told {
 	out := Told{Readings: Readings{}}
 	_, level := w.past().gauge()
@@ -260,9 +218,6 @@ func (w *valveWatch) Told() Told {
 	}
 	if out.Says = oddGauge(level); out.Says != "" && slices.Max(level) > cycleLeast {
 		return out
-	}
-	if !w.cycles() {
-		return w.toldHeld(out)
 	}
 	spans := w.past().cycles(w.known.Part.Rest)
 	prefix := map[bool]string{true: "new-"}[w.stretch.Key == cyclesNew]
@@ -322,32 +277,6 @@ func lossInMinute(s Span) float64 {
 	return math.Round(vacuumAt*-math.Expm1(-60*s.Loss)*100) / 100
 }
 
-// toldHeld is what was left of 15 inHg after 20 s.
-func (w *valveWatch) toldHeld(out Told) Told {
-	since, top, _, ok := w.held()
-	if !ok {
-		out.Says = strings.TrimSpace(out.Says + " It was not brought up far enough to be held: it leaks wide, or was not pumped.")
-		return out
-	}
-	t, level := w.past().gauge()
-	k, _ := slices.BinarySearch(t, since+keepsOver-0.5)
-	if k >= len(t) {
-		out.Says = fmt.Sprintf("It was held for %.0f s only, of %.0f.", t[len(t)-1]-since, keepsOver)
-		return out
-	}
-	left := math.Max(level[k], 0) / top * vacuumAt // of 15, whatever it was pumped to
-	left = math.Round(left*10) / 10
-	key := map[bool]string{true: "rig", false: "held"}[w.stretch.Key == record.RunRig]
-	out.Readings[key] = Num(left)
-	switch {
-	case key == "rig" && left < heldAt:
-		out.Says = fmt.Sprintf("Plugged, it keeps only %s of %s inHg: mend the rig first.", say(left), say(vacuumAt))
-	default:
-		out.Says = fmt.Sprintf("It keeps %s of %s inHg for 20 s.", say(left), say(vacuumAt))
-	}
-	return out
-}
-
 // unclearWords say which spans do not count, and why.
 func unclearWords(spans []Span) string {
 	var why []string
@@ -364,104 +293,4 @@ func unclearWords(spans []Span) string {
 		return ""
 	}
 	return fmt.Sprintf("%d of %d switchings do not count: %s", n, len(spans), lowerFirst(why[0]))
-}
-
-// ValveScene is the picture of a valve on the bench: how it stood its cycles, beside those of a new one.
-type ValveScene struct {
-	Rest     plumbing.State
-	Electric bool
-	On       bool    // its power
-	Now      float64 // inHg; NaN: none is read
-	Old, New Tried
-}
-
-// Tried is how a part stood its cycles, and what the gauge showed meanwhile.
-type Tried struct {
-	Spans []Span
-	T, P  []float64 // s, inHg
-}
-
-func (ValveScene) scene() {}
-
-// valvePicture is a valve by its readings; nil where nothing was read of it.
-func valvePicture(s Subject, r Readings) Scene {
-	x := ValveScene{Rest: s.Part.Rest, Electric: electric(s.Part), Now: math.NaN()}
-	x.Old.Spans = spansOf(r, "")
-	x.New.Spans = spansOf(r, "new-")
-	if len(x.Old.Spans)+len(x.New.Spans) == 0 {
-		return nil
-	}
-	return x
-}
-
-// spansOf are the cycles that readings tell, in pairs.
-func spansOf(r Readings, prefix string) (out []Span) {
-	sealed, passed := r[prefix+"sealed"].Words, r[prefix+"passed"].Words
-	figure := func(key string, i int) float64 {
-		if v := r[key].Numbers; prefix == "" && i < len(v) {
-			return v[i]
-		}
-		return math.NaN()
-	}
-	did := map[string]Answer{Yes: Did, No: DidNot}
-	for i := range max(len(sealed), len(passed)) {
-		if i < len(sealed) {
-			loss := figure("loss", i)
-			if !math.IsInf(loss, 1) {
-				loss = -math.Log1p(-math.Min(loss/vacuumAt, 1-1e-9)) / 60
-			}
-			out = append(out, Span{Must: Holds, Did: did[sealed[i]], Loss: loss, Fall: math.NaN()})
-		}
-		if i < len(passed) {
-			out = append(out, Span{Must: Passes, Did: did[passed[i]], Loss: math.NaN(), Fall: figure("fall", i)})
-		}
-	}
-	return out
-}
-
-// tried is a stretch of cycles for the picture.
-func (p Past) tried(rest plumbing.State) (out Tried) {
-	out.T, out.P = p.gauge()
-	out.Spans = slices.DeleteFunc(p.cycles(rest), func(s Span) bool { return s.Did == CannotSay && s.Why == "" })
-	return out
-}
-
-// valveLivePicture is the valve between stretches: with what was read of both parts.
-func valveLivePicture(k Known) Scene {
-	x := ValveScene{Rest: k.Part.Rest, Electric: electric(k.Part), Now: math.NaN()}
-	if p, ok := k.Past[cyclesOld]; ok {
-		x.Old = p.tried(k.Part.Rest)
-	}
-	if p, ok := k.Past[cyclesNew]; ok {
-		x.New = p.tried(k.Part.Rest)
-	}
-	if len(x.Old.Spans)+len(x.New.Spans) == 0 {
-		if s := valvePicture(k.Subject, k.Read); s != nil {
-			return s
-		}
-	}
-	return x
-}
-
-// Picture is the valve of this moment.
-func (w *valveWatch) Picture() Scene {
-	x, ok := valveLivePicture(w.known).(ValveScene)
-	if !ok {
-		return nil
-	}
-	if t, level := w.past().gauge(); len(level) > 0 {
-		x.Now = level[len(level)-1]
-		mine := Tried{T: t, P: level, Spans: slices.DeleteFunc(slices.Clone(w.find()), func(s Span) bool { return s.Did == CannotSay && s.Why == "" })}
-		switch w.stretch.Key {
-		case cyclesOld:
-			x.Old = mine
-		case cyclesNew:
-			x.New = mine
-		}
-	}
-	x.On = w.On()
-	if sw, _ := w.past().switchings(); len(sw) > 0 {
-		x.On = sw[len(sw)-1].On
-	}
-	return x
 }

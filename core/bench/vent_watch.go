@@ -52,6 +52,7 @@ type ventWatch struct {
 type ventFound struct {
 	opens, reseals, vacuum, changes []float64
 	rate                            float64   // of the fastest ramp, inH2O/s
+	least                           bool      // it did not open as far as it was brought
 	wrong                           string    // what is wrong with the ramp as a whole
 	inch                            []float64 // V of the contact at each inch of the last ramp; NaN: not reached
 }
@@ -98,6 +99,11 @@ func (w *ventWatch) find() ventFound {
 		}
 	}
 	f.rate = fastest(t, p)
+	if w.vacuum() {
+		f.stays(p, vacuumMost+0.5, &f.vacuum)
+	} else {
+		f.stays(p, reliefMost+0.5, &f.opens)
+	}
 	if tv, v := past.Column(string(record.Volts)); len(v) > 0 {
 		contact := at(t, tv, v)
 		f.changes, f.inch = SwitchedAt(t, p, contact), byInches(p, contact)
@@ -112,6 +118,20 @@ func (w *ventWatch) find() ventFound {
 }
 
 func (w *ventWatch) vacuum() bool { return w.stretch.Key == phaseKey(1) }
+
+// stays takes how far a valve was brought that did not open, as often as it must be tried, for where it
+// opens: it is at least that.
+func (f *ventFound) stays(p []float64, limit float64, seen *[]float64) {
+	var tops []float64
+	for _, i := range turnings(p, limit/2) {
+		if p[i] > limit {
+			tops = append(tops, p[i])
+		}
+	}
+	if len(*seen) == 0 && len(tops) >= rampTimes {
+		*seen, f.least = tops, true
+	}
+}
 
 // byInches is what the contact shows at each inch of water, the last time that the trace came there from
 // below; NaN where it never did.
@@ -202,7 +222,9 @@ func (w *ventWatch) Told() Told {
 	if w.cols.At(string(record.Volts)) >= 0 && len(f.vacuum) > 0 && len(f.changes) == 0 { // the meter stood on it, and it did not change
 		out.Readings["switch"] = Num(math.Inf(1))
 	}
-	if n := len(f.opens) + len(f.vacuum); n == 0 {
+	if n := len(f.opens) + len(f.vacuum); f.least {
+		out.Says = "It did not open as far as it was brought: it opens there at the soonest, or not at all."
+	} else if n == 0 {
 		out.Says = "No valve was seen to open: it leaks, does not open at all, or was not brought far enough."
 	} else if n < rampTimes {
 		out.Says = fmt.Sprintf("Seen only %d of %d times: a valve that lets go once may do so again.", n, rampTimes)

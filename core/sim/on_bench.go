@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"slices"
 
 	"wexter/core/gas"
 	"wexter/core/plumbing"
@@ -84,8 +85,8 @@ func (c *Car) OnBench(what, last string, seed uint64) (*OnBench, error) {
 		what = last
 	}
 	x, ok := c.piece[what]
-	if !ok || x.Kind != plumbing.Valve && x.Kind != plumbing.Check && x.Kind != plumbing.Relief {
-		return nil, fmt.Errorf("%q is no valve of this car", what)
+	if !ok || !slices.Contains([]plumbing.Kind{plumbing.Valve, plumbing.Check, plumbing.Relief, plumbing.Cover}, x.Kind) {
+		return nil, fmt.Errorf("%q is neither a valve nor a cap of this car", what)
 	}
 	p := *x
 	u := c.ventUnit()
@@ -165,6 +166,13 @@ func (b *OnBench) leak(h float64) {
 	if x == nil {
 		return
 	}
+	if x.Kind == plumbing.Check && b.target > 0 { // turned round: it lets through what is above its spring
+		const spring = 0.4 * units.InHg
+		if x.get("opening") > 0.3 && b.gauge > spring {
+			b.gauge = spring + (b.gauge-spring)*math.Exp(-h/0.2)
+		}
+		return
+	}
 	area := holeCd * gas.Area(1e-3*math.Max(math.Max(x.get("passes"), x.get("reverse")), x.get("leak")))
 	if b.open() {
 		area += valveCd * gas.Area(x.bore*math.Min(x.get("bore"), 1))
@@ -173,8 +181,10 @@ func (b *OnBench) leak(h float64) {
 	}
 	if u := b.unit; u != nil {
 		area = holeCd * gas.Area(1e-3*math.Max(u.relief.get("passes"), u.vacuum.get("passes")))
-		if b.lifts[0] || b.lifts[1] {
-			area += valveCd * gas.Area(4e-3)
+		for i, r := range []*piece{u.relief, u.vacuum} {
+			if b.lifts[i] {
+				area += lifted(r.Crack*r.get("crack"), b.air)
+			}
 		}
 	}
 	if area == 0 {
@@ -183,6 +193,13 @@ func (b *OnBench) leak(h float64) {
 	flow := gas.Orifice(area, 1, b.air+math.Max(b.gauge, 0), b.at, b.air+math.Min(b.gauge, 0))
 	d := flow * gas.RAir * b.at / benchVolume * h
 	b.gauge = math.Copysign(math.Max(math.Abs(b.gauge)-d, 0), b.gauge)
+}
+
+// lifted is the area of a relief that has just lifted, m²: so little gas stands in the rig that a seat
+// which lifts by a hair lets it go within a second or so.
+func lifted(crack, air float64) float64 {
+	const density = 1.2 // kg/m³
+	return benchVolume * crack / air / math.Sqrt(2*crack/density)
 }
 
 // lift opens and shuts the reliefs of a vent unit, and changes its contact.

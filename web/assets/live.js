@@ -191,7 +191,11 @@ function start() {
   }
   // What a hand marks while a stretch is read: the space bar puts the first one down.
   function taps() {
-    for (const b of document.querySelectorAll("[data-tap]")) b.hidden = !tapping() || !view.taps.some((t) => t.key === b.dataset.tap);
+    for (const b of document.querySelectorAll("[data-tap]")) {
+      const tap = tapping() && view.taps.find((t) => t.key === b.dataset.tap);
+      b.hidden = !tap;
+      if (tap) b.firstChild.textContent = `${tap.name} `;
+    }
     const space = $("main").querySelector("kbd");
     space.textContent = tapping() ? "e" : "space";
     $("main").dataset.key = tapping() ? "e" : " ";
@@ -316,9 +320,9 @@ function start() {
     if (now) at = now.at;
     const first = columns[0];
     $("inches").textContent = first ? text(0) : "";
-    const kpa = first && first.unit === "inH2O";
+    const kpa = first && { inH2O: 0.249089, inHg: 3.38639 }[first.unit];
     $("second").hidden = !kpa;
-    if (kpa) $("kpa").textContent = now && now.v[0] !== null && !now.over[0] ? figure({ digits: 3 }, now.v[0] * 0.249089) : now && now.over[0] ? "over" : "—";
+    if (kpa) $("kpa").textContent = now && now.v[0] !== null && !now.over[0] ? figure({ digits: 3 }, now.v[0] * kpa) : now && now.over[0] ? "over" : "—";
     for (const [i, b] of [...$("others").children].entries()) b.lastChild.textContent = `${text(i)} ${columns[i] ? columns[i].unit : ""}`;
     if (kpa) level(now && now.v[0] !== null ? { inh2o: now.v[0], over: now.over[0] } : null);
   }

@@ -1,0 +1,132 @@
+package sim_test
+
+import (
+	"strings"
+	"testing"
+
+	"wexter/core/bench"
+	"wexter/core/plumbing"
+	"wexter/core/record"
+	"wexter/core/sim"
+)
+
+// onRig reads a stretch of a test off a simulated bench rig, as a live bench does: what the test's own
+// code says of it. Power comes on and goes off at the given seconds.
+func onRig(t *testing.T, rig *sim.OnBench, k bench.Known, test bench.Test, leg record.RunKind, seconds float64, power []float64) (bench.Watcher, bench.Told) {
+	t.Helper()
+	st, ok := test.Stretch(k, leg)
+	if !ok {
+		t.Fatal("no stretch ", leg)
+	}
+	for _, x := range st.Stand {
+		switch x.Do {
+		case bench.Pump:
+			rig.Let(sim.Pumping, x.Value)
+		case bench.Ramp:
+			rig.Let(sim.Ramping, x.Value)
+		}
+	}
+	w := test.Watch(k, st, record.Channels{{Key: "pressure", Unit: "Pa", Resolution: 2.5}, {Key: "volts", Unit: "V", Resolution: 0.01}})
+	on := false
+	for at := 0.1; at < seconds; at += 0.1 {
+		if len(power) > 0 && at >= power[0] {
+			on, power = !on, power[1:]
+			rig.Power(map[bool]float64{true: 1, false: -1}[on])
+		}
+		rig.Run(0.1)
+		w.Take(at, []float64{rig.Gauge(), rig.Volts()})
+	}
+	return w, w.Told()
+}
+
+// fiveTimes are the seconds at which a lead is switched, five times on and off: long enough that what
+// must hold can be pumped up and held.
+func fiveTimes(rest plumbing.State) (out []float64) {
+	first, long := 12.0, 2.5
+	if rest == plumbing.Open {
+		first, long = 2.5, 11.5
+	}
+	for i := range 5 {
+		at := first + 14*float64(i)
+		out = append(out, at, at+long)
+	}
+	return
+}
+
+// A valve with a fault, worked on the simulated bench rig, comes to what the test's own code should say
+// of it; the new one beside it is sound, and the plugged rig holds.
+func TestOnBenchValves(t *testing.T) {
+	for _, c := range []struct {
+		part, fault string
+		severity    float64
+		outcome     string
+	}{
+		{"purge-valve", "", 0, "good"},
+		{"purge-valve", "purge-valve", 0.5, "leaks"},
+		{"purge-valve", "purge-blocked", 1, "stuck"},
+		{"vent-valve", "", 0, "good"},
+		{"vent-valve", "vent-valve", 0.2, "leaks"},
+	} {
+		t.Run(c.part+" "+c.fault, func(t *testing.T) {
+			car := build(t, naMAF, sim.Conditions{})
+			if c.fault != "" {
+				car = build(t, naMAF, sim.Conditions{}, c.fault, c.severity)
+			}
+			part, _ := car.Graph.Part(c.part)
+			k := bench.Known{Subject: bench.Subject{Graph: car.Graph, Part: part}, In: map[record.RunKind]bool{}, Read: bench.Readings{}}
+			read := func(what string, leg record.RunKind, seconds float64, power []float64) bench.Readings {
+				rig, err := car.OnBench(what, c.part, 7)
+				if err != nil {
+					t.Fatal(err)
+				}
+				_, told := onRig(t, rig, k, bench.ValveBench, leg, seconds, power)
+				return told.Readings
+			}
+			all := read(sim.PlugOnBench, record.RunRig, 40, nil)
+			if v, ok := all.Mean("rig"); !ok || v < 14.5 {
+				t.Errorf("the plugged rig: %v", all)
+			}
+			all = all.With(read(c.part, "phase-1", 82, fiveTimes(part.Rest)))
+			all = all.With(read(sim.NewOnBench, bench.NewPart, 82, fiveTimes(part.Rest)))
+			v := bench.ValveBench.Reduce(k.Subject, all)
+			if v.Outcome != c.outcome {
+				t.Errorf("%+v of %v", v, all)
+			}
+			if c.outcome != "good" && !strings.Contains(v.Says, "The new one beside it") {
+				t.Errorf("nothing of the new one: %q", v.Says)
+			}
+		})
+	}
+	car := build(t, naMAF, sim.Conditions{})
+	for what, say := range map[string]string{"tank": "neither a valve nor a cap", "new": "neither"} {
+		if _, err := car.OnBench(what, "", 1); err == nil || !strings.Contains(err.Error(), say) {
+			t.Errorf("%s on the bench: %v", what, err)
+		}
+	}
+}
+
+// A vent unit on the rig shows its windows, and a fault in one of them.
+func TestOnBenchVentUnit(t *testing.T) {
+	of := plumbing.Combination{Engine: "na-maf", Vapour: "eonv-switch-remote"}
+	for fault, outcome := range map[string]string{"": "good", "eonv-unit": "dead", "eonv-vacuum-relief": "early", "eonv-relief-shut": "relief-stuck"} {
+		t.Run(fault, func(t *testing.T) {
+			car := build(t, of, sim.Conditions{})
+			if fault != "" {
+				car = build(t, of, sim.Conditions{}, fault, 1.0)
+			}
+			k := bench.Known{Subject: bench.Subject{Graph: car.Graph}, In: map[record.RunKind]bool{}, Read: bench.Readings{}}
+			all := bench.Readings{}
+			for leg, seconds := range map[record.RunKind]float64{"phase-1": 90, "phase-2": 150} {
+				rig, err := car.OnBench("vent-valve", "", 7)
+				if err != nil {
+					t.Fatal(err)
+				}
+				_, told := onRig(t, rig, k, bench.VentUnit, leg, seconds, nil)
+				all = all.With(told.Readings)
+			}
+			if v := bench.VentUnit.Reduce(k.Subject, all); v.Outcome != outcome {
+				t.Errorf("%+v of %v", v, all)
+			}
+		})
+	}
+}
