@@ -62,7 +62,7 @@ export async function openBoard() {
 // openCar starts a whole simulated car; its instruments' addresses by what they are.
 export async function openCar(file, ...args) {
   const told = (found) => [...found.input.matchAll(/^The \w+ (.+?) of .+? is at (\S+)$/gm)];
-  const { found, close } = await fresh(["standin", "--until-eof", "--car", file, ...args], /probe of .* is at \S+\n/, (f) => told(f).map((m) => m[2]));
+  const { found, close } = await fresh(["standin", "--until-eof", "--car", file, ...args], /bench rig of .* is at \S+\n/, (f) => told(f).map((m) => m[2]));
   const at = Object.fromEntries(told(found).map((m) => [m[1], m[2]]));
   return { at, close, tell: teller(at["scan adapter"]), tellModule: teller(at["pressure module"]) };
 }

@@ -214,12 +214,9 @@ func (b *Bench) Mark(ctx context.Context, form, tap, words string) error {
 		}
 		words = taps[i].Name
 	}
-	orders, err := b.power(l, tap)
+	orders := b.power(l, tap)
 	b.mu.Unlock()
-	if err == nil {
-		err = work(ctx, orders)
-	}
-	if err != nil {
+	if err := work(ctx, orders); err != nil {
 		return err
 	}
 	b.mu.Lock()
@@ -227,7 +224,7 @@ func (b *Bench) Mark(ctx context.Context, form, tap, words string) error {
 	if b.seats[0].about.Session == instrument.OwnClock { // between two readings
 		m.Time += min(time.Since(b.seen), time.Second).Seconds()
 	}
-	b.noteMove(orders)
+	b.driven = b.driven || moves(orders)
 	b.mu.Unlock()
 	r, err := b.hub.shop.MarkRun(ctx, form, l.run.ID, m)
 	if err != nil {
@@ -256,17 +253,16 @@ func (b *Bench) taps(l *leg) []bench.Tap {
 
 // power are the orders by which a tap switches what moves the part: on, or off again. There are none
 // where a hand does it. The bench is locked.
-func (b *Bench) power(l *leg, tap string) ([]order, error) {
+func (b *Bench) power(l *leg, tap string) []order {
 	w, ok := l.watch.(bench.Switcher)
 	step := b.live.Bench.Live.Power
 	if tap != bench.PowerTap || !ok || step.Do == bench.Wait {
-		return nil, nil
+		return nil
 	}
 	if w.On() {
-		return b.orders([]bench.Step{{Do: bench.Uncommand, At: step.At}}), nil
+		step = bench.Step{Do: bench.Uncommand, At: step.At}
 	}
-	orders := b.orders([]bench.Step{step})
-	return orders, b.mayMove(orders)
+	return b.orders([]bench.Step{step})
 }
 
 // Place notes what is seen at a part in the stretch that is read: a size, nothing, or that the last

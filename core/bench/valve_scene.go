@@ -29,7 +29,7 @@ func (ValveScene) scene() {}
 func valvePicture(s Subject, r Readings) Scene {
 	x := ValveScene{Must: mustAt(s.Part.Rest, off), Electric: electric(s.Part), Now: math.NaN()}
 	x.Old.Spans = spansOf(r, "")
-	x.New.Spans = spansOf(r, "new-")
+	x.New.Spans = spansOf(r, newPrefix)
 	if len(x.Old.Spans)+len(x.New.Spans) == 0 {
 		return nil
 	}

@@ -157,6 +157,8 @@ func (w *valveWatch) State() State {
 	s := w.phaseWatch.State()
 	t, level := w.past().gauge()
 	switch {
+	case w.cols.At(string(record.GaugePressure)) < 0:
+		s.Now = "No gauge is read here: see in which cycles it seals and passes, and write that in the result."
 	case len(level) == 0:
 		s.Now = "Waiting for the gauge."
 	case oddGauge(level) != "":
@@ -220,7 +222,7 @@ func (w *valveWatch) Told() Told {
 		return out
 	}
 	spans := w.past().cycles(w.known.Part.Rest)
-	prefix := map[bool]string{true: "new-"}[w.stretch.Key == cyclesNew]
+	prefix := map[bool]string{true: newPrefix}[w.stretch.Key == cyclesNew]
 	for key, must := range map[string]Way{"sealed": Holds, "passed": Passes} {
 		if a := answered(spans, must); len(a) > 0 {
 			out.Readings[prefix+key] = Said(a...)
