@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"wexter/casework"
+	"wexter/core/bench"
 	"wexter/core/record"
 	"wexter/core/units"
 	"wexter/ingest"
@@ -165,7 +166,7 @@ func onBench(t *testing.T, test string, seats []seated, f func(t *testing.T, x *
 		}
 		x.hub = live.New(x.Shop, x.dial)
 		t.Cleanup(func() { x.hub.Close() })
-		x.id, err = x.StartBench(ctx, "", x.caseID, casework.NewBench{Test: test})
+		x.id, err = x.StartBench(ctx, "", x.caseID, casework.NewBench{Test: test, Part: map[bool]string{true: "purge-valve"}[test == "valve-bench"]})
 		must(t, err)
 		must(t, x.hub.Join(ctx, x.id, chosen))
 		x.bench, _ = x.hub.Look(x.id)
@@ -467,6 +468,74 @@ func TestValvesAreNeverLeft(t *testing.T) {
 				t.Errorf("%+v", r.Notes)
 			}
 		})
+	})
+}
+
+// A valve in place is switched by the adapter with each tap of the power, and is let go by the next one,
+// by Stop, and when nobody looks; a press that is sent twice switches once, and one that the adapter
+// refuses is no switching.
+func TestPowerIsToldFromHere(t *testing.T) {
+	gauge := newFake("gauge", 100*time.Millisecond, "pressure", "Pa")
+	gauge.gives = func(*fake, float64) []instrument.Value { return []instrument.Value{value("pressure", -40e3)} }
+	car := tank(0)
+	seats := []seated{{gauge, []string{"pressure"}, record.Module}, {car, []string{"live-data"}, record.Adapter}}
+	onBench(t, "valve-bench", seats, func(t *testing.T, x *engine) {
+		must(t, x.bench.Start(ctx, "phase-1"))
+		time.Sleep(3 * time.Second)
+		power := func(form string) bool {
+			must(t, x.bench.Mark(ctx, form, bench.PowerTap, ""))
+			view(x.bench)
+			return car.energised()
+		}
+		if !power("p1") || !power("p1") {
+			t.Fatalf("told %v", car.told)
+		}
+		if v := view(x.bench); v.Taps[0].Name != "Power off" || len(v.Marks) != 1 || v.Marks[0].Text != "Power on" {
+			t.Errorf("%+v, %+v", v.Taps, v.Marks)
+		}
+		if power("p2") {
+			t.Errorf("still on: %v", car.told)
+		}
+		does := car.does
+		car.does = func(*fake, float64, instrument.Command) error { return errors.New("no command for that part") }
+		if err := x.bench.Mark(ctx, "p3", bench.PowerTap, ""); err == nil || !strings.Contains(err.Error(), "no command") {
+			t.Errorf("a refusal of the adapter: %v", err)
+		}
+		car.does = does
+		if v := view(x.bench); len(v.Marks) != 2 || v.Taps[0].Name != "Power on" {
+			t.Errorf("what was refused is marked: %+v", v.Marks)
+		}
+		if !power("p4") {
+			t.Fatal("it does not come on again")
+		}
+		must(t, x.bench.Stop())
+		until(t, "Stop lets it go", func() bool { return !car.energised() })
+		must(t, x.bench.Start(ctx, "phase-1"))
+		time.Sleep(time.Second)
+		if !power("p5") {
+			t.Fatal("not on in the second leg")
+		}
+		for began := time.Now(); car.energised(); time.Sleep(time.Second) {
+			if time.Since(began) > 65*time.Second {
+				t.Fatal("nobody looks, and it stays commanded")
+			}
+		}
+		// Stopped with the power on, Wexter takes the leg up with the power off.
+		view(x.bench) // somebody looks again
+		must(t, x.bench.Start(ctx, "phase-1"))
+		time.Sleep(time.Second)
+		if !power("p6") {
+			t.Fatal("not on in the third leg")
+		}
+		must(t, x.hub.Close())
+		x.hub = live.New(x.Shop, x.dial)
+		t.Cleanup(func() { x.hub.Close() })
+		must(t, x.hub.Resume(ctx))
+		x.bench, _ = x.hub.Look(x.id)
+		x.reads(t)
+		if v := view(x.bench); v.Taps[0].Name != "Power on" || !strings.Contains(v.Marks[len(v.Marks)-1].Text, "Wexter was stopped") {
+			t.Errorf("%+v, %+v", v.Taps, v.Marks)
+		}
 	})
 }
 

@@ -313,6 +313,22 @@ func (b *Bench) takeUp(ctx context.Context, run record.Run) error {
 	if log.Len() > 0 {
 		b.seats[0].clock = clock{last: run.Origin + b.leg.leadAt, runs: true}
 	}
+	return b.leg.unpowered(ctx)
+}
+
+// unpowered marks that the power of a part is off again: what was told from here has expired while
+// Wexter was stopped.
+func (l *leg) unpowered(ctx context.Context) error {
+	if w, ok := l.watch.(bench.Switcher); !ok || !w.On() {
+		return nil
+	}
+	m := record.Mark{Time: l.log.Last(), Text: "Power off: Wexter was stopped", Key: bench.PowerTap}
+	r, err := l.bench.hub.shop.MarkRun(ctx, "", l.run.ID, m)
+	if err != nil {
+		return err
+	}
+	l.run.Marks = r.Marks
+	l.watch.Mark(m.Time, m.Key)
 	return nil
 }
 
