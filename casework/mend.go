@@ -338,6 +338,9 @@ func (s *Shop) Close(ctx context.Context, key, id, reason string) error {
 				}
 			}
 		}
+		if left := f.LeftOn(s.Book); len(left) > 0 {
+			return "", problem("", "%s is still on the car: take it out, say so on the case, then close it.", Upper(left[0].Leaves))
+		}
 		c.Outcome = record.Proven
 		if p := f.Proof(s.Book); !p.Whole() {
 			c.Outcome = record.Unproven

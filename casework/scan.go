@@ -93,9 +93,18 @@ func (s *Shop) AddNote(ctx context.Context, key, id string, n NewNote) error {
 	if err != nil {
 		return err
 	}
+	if n.Kind == record.SelfMade {
+		n.Subject = strings.ToUpper(n.Subject)
+	}
 	switch _, _, isCode := obd.EncodeDTC(n.Subject); {
 	case words == "" && n.Photo == nil && n.Kind == record.Unplugged:
 		return problem("note", "say what was unplugged")
+	case n.Kind == record.TakenOut:
+		t, ok := s.Book.Test(n.Subject)
+		if !ok || t.Leaves == "" {
+			return problem("note", "%q is no test that leaves something on a car", n.Subject)
+		}
+		words = strings.TrimSpace(Upper(t.Leaves) + " is off the car. " + words)
 	case words == "" && n.Photo == nil:
 		return problem("note", "write a word or choose a photo")
 	case n.Kind == record.SelfMade && !isCode:

@@ -103,6 +103,18 @@ describe("readings, outcome, Strip and proof, every test of the Book", () => {
           if (x[0] === "decay") await page.goto(url);
           const [c] = await classes(page);
           assert.match(c, /over/, `${x[0]} on the faulty car shows ${c}`);
+          if (x[0] === "by-pass") { // what it left on the car is told of, and the case cannot be closed before it is off
+            await page.waitForSelector("form.caution:has-text('The by-pass hose is still on the car.')");
+            assert.deepEqual(await axe(page), []);
+            await page.goto(url + "/proof");
+            await page.locator("[name=reason]").fill("a try");
+            await arrive(page, () => page.click("button:has-text('Close')"));
+            await page.waitForSelector("text=The by-pass hose is still on the car: take it out");
+            await page.goto(url);
+            await arrive(page, () => page.click("button:has-text('It is out')"));
+            await page.waitForSelector(".strip:has-text('The by-pass hose is off the car.')");
+            assert.equal(await page.locator("form.caution").count(), 0);
+          }
         }
         await sendForm(page, url + "/found", "main form", [["part", car.found], ["by", "word"], ["how", "by what the tests show"]]);
         const causes = (await seen(page, url + "/repair", "select[name^=cause-]", "name")).map((n) => [n, "unknown"]);

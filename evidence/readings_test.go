@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"wexter/core/bench"
 	"wexter/core/diagnose"
@@ -197,6 +198,32 @@ func TestMonitorsThatConcern(t *testing.T) {
 			}
 			if got := newCar(t, c.car).Monitors(f); !slices.Equal(got, c.want) {
 				t.Errorf("%v, want %v", got, c.want)
+			}
+		})
+	}
+}
+
+// What a test leaves on the car is told of until somebody says that it is off again; a test that is done
+// once more leaves it there once more.
+func TestLeftOnTheCar(t *testing.T) {
+	b := ingest.Book()
+	at := func(h int) time.Time { return time.Date(2026, 3, 4, h, 0, 0, 0, time.UTC) }
+	out := func(h int) record.Note { return record.Note{Kind: record.TakenOut, Subject: "by-pass", At: at(h)} }
+	for _, c := range []struct {
+		name  string
+		f     evidence.Folder
+		stays bool
+	}{
+		{"nothing done", evidence.Folder{}, false},
+		{"another test", evidence.Folder{Results: []record.Result{{Test: "smoke", At: at(8)}}}, false},
+		{"by-passed", evidence.Folder{Results: []record.Result{{Test: "by-pass", At: at(8)}}}, true},
+		{"read live only", evidence.Folder{Benches: []evidence.TestFolder{{Test: record.Test{Key: "by-pass"}, Runs: []record.Run{{At: at(8)}}}}}, true},
+		{"out again", evidence.Folder{Results: []record.Result{{Test: "by-pass", At: at(8)}}, Notes: []record.Note{out(9)}}, false},
+		{"once more", evidence.Folder{Results: []record.Result{{Test: "by-pass", At: at(8)}, {Test: "by-pass", At: at(10)}}, Notes: []record.Note{out(9)}}, true},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			if got := c.f.LeftOn(b); (len(got) == 1) != c.stays {
+				t.Errorf("%v", got)
 			}
 		})
 	}

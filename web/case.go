@@ -38,6 +38,7 @@ type caseData struct {
 	Leaders []leader      // the likeliest of them, best first
 	Part    string        // fault chosen on the Map
 	Diff    []difference
+	StillOn []knowledge.Test // tests that left something on the car
 	Paper   report.Paper
 	Map     mapView
 	Reason  reasoned
@@ -105,7 +106,7 @@ func (s *server) caseData(ctx context.Context, id string) (caseData, error) {
 	if err != nil {
 		return caseData{}, err
 	}
-	d := caseData{Folder: f, Proof: f.Proof(s.shop.Book), Waits: f.Case.WaitUntil != nil && f.Case.WaitUntil.After(s.shop.Now())}
+	d := caseData{Folder: f, Proof: f.Proof(s.shop.Book), StillOn: f.LeftOn(s.shop.Book), Waits: f.Case.WaitUntil != nil && f.Case.WaitUntil.After(s.shop.Now())}
 	d.Arch, _ = s.shop.Archetype(f.Vehicle)
 	for _, st := range record.Stages() {
 		m := stageMark{string(st), stageClass(st, f.Case.Stage)}

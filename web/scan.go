@@ -406,7 +406,7 @@ func (s *server) clearCodes(c *echo.Context) error {
 
 func (s *server) addNote(c *echo.Context) error {
 	return s.act(c, "", func(ctx context.Context, f *form, id string) error {
-		n := casework.NewNote{Kind: record.NoteKind(f.text("kind")), Subject: strings.ToUpper(f.text("subject")), Text: f.text("words"), Photo: f.photo()}
+		n := casework.NewNote{Kind: record.NoteKind(f.text("kind")), Subject: f.text("subject"), Text: f.text("words"), Photo: f.photo()}
 		if f.err != nil {
 			return f.err
 		}

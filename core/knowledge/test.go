@@ -38,6 +38,7 @@ type Test struct {
 	Traps       []string
 	Outcomes    []Outcome
 	Cautions    []string
+	Leaves      string // what it leaves on the car that must come off again; empty: nothing
 }
 
 // Reading is what is read, with the unit of the bay; empty for a word. Key joins it to the

@@ -763,9 +763,10 @@ const (
 	Unplugged NoteKind = "unplugged" // something was unplugged with the key on
 	Cleared   NoteKind = "cleared"   // codes were cleared
 	SelfMade  NoteKind = "self-made" // a code that the hunt itself made
+	TakenOut  NoteKind = "taken-out" // what a test left on the car is off again
 )
 
-var noteWords = map[NoteKind]string{Noted: "Note", Unplugged: "Unplugged with the key on", Cleared: "Codes cleared", SelfMade: "Self-made code"}
+var noteWords = map[NoteKind]string{Noted: "Note", Unplugged: "Unplugged with the key on", Cleared: "Codes cleared", SelfMade: "Self-made code", TakenOut: "Taken out again"}
 
 // Words says the kind as the screens do; empty for one that is not known.
 func (k NoteKind) Words() string { return noteWords[k] }
