@@ -55,6 +55,14 @@ test("a draw-down commands the valves, shows how they stand, and stopping lets t
   await page.waitForSelector("[data-picture] svg[aria-label*='vent at rest']");
   const open = async () => { await run(1); return JSON.parse(await car.tell("?")).open["vent-valve"]; };
   for (let n = 0; await open() < 0.9; n++) assert.ok(n < 100, "the vent stays shut");
+  // The car's own leak check is offered here too: it shuts the vent by itself, with the engine off.
+  await hold(page, "button[aria-label*='own leak check, forced']");
+  await page.waitForSelector(".now:has-text('own leak check')");
+  for (let n = 0; await open() > 0.1; n++) assert.ok(n < 100, "the car does not shut its vent");
+  await page.waitForFunction(() => document.querySelector("[data-timer]").textContent >= "0:03"); // an adapter has no clock but this computer's
+  await press(page, main);
+  await page.waitForFunction(() => /Shut off by the car, the tank went from|Too little was read/.test(document.querySelector("[data-next]").textContent));
+  for (let n = 0; await open() < 0.9; n++) assert.ok(n < 100, "the vent stays shut after the car's own check");
   assert.deepEqual(await axe(page), []);
 });
 

@@ -129,7 +129,9 @@ const (
 	Run      = "run"   // steps the clock of a simulated module that stands
 	Keep     = "keep"  // what was commanded goes on for Keep seconds more
 	Valve    = "valve" // Words is the part, Target the share of its opening; below 0 it is let go
-	Ask      = "ask"   // words, to an instrument on a simulated car that takes them
+	// LeakCheck asks the control unit for its own leak check: it shuts the EVAP system off by itself.
+	LeakCheck = "leak-check"
+	Ask       = "ask" // words, to an instrument on a simulated car that takes them
 )
 
 // TakesDrive is what an instrument on a simulated car takes that drives it.

@@ -62,8 +62,9 @@ func Poll(ctx context.Context, s Scanner, want []byte) (*Poller, error) {
 	p := &Poller{scanner: s, turn: make(turn, 1), stamps: stamps{time.Now()}, grouped: s.CAN()}
 	a := s.About()
 	p.about = About{Protocol: 1, Name: a.Adapter, Session: OwnClock, Simulated: a.Simulated, NoClock: true}
+	p.about.Commands = []string{LeakCheck}
 	if len(a.Commands) > 0 && a.Keeps {
-		p.about.Commands = []string{Valve, Keep}
+		p.about.Commands = append(p.about.Commands, Valve, Keep)
 		if a.Simulated { // a simulated car is driven by whoever tells it
 			p.about.Commands, p.about.Takes = append(p.about.Commands, Ask), []string{TakesDrive}
 		}
@@ -163,6 +164,10 @@ func (p *Poller) Do(ctx context.Context, c Command) error {
 	switch {
 	case !p.about.Can(c.Do):
 		return errByHand
+	case c.Do == LeakCheck:
+		p.turn.take()
+		defer p.turn.passOn()
+		return ForceLeakCheck(ctx, p.scanner)
 	case c.Do == Keep:
 		words = fmt.Sprintf("keep %.0f", c.Keep)
 	case c.Do == Ask && strings.HasPrefix(c.Words, "drive ") && !strings.ContainsAny(c.Words, "\r\n"):

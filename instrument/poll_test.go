@@ -15,7 +15,8 @@ import (
 type car struct {
 	about       instrument.AdapterAbout
 	asked, told []string
-	loop        bool // it says the state of its fuel system as well (PID 03)
+	loop        bool   // it says the state of its fuel system as well (PID 03)
+	checks      string // what it answers when it is asked for its own leak check
 }
 
 func (c *car) About() instrument.AdapterAbout { return c.about }
@@ -37,6 +38,9 @@ func (c *car) Ask(_ context.Context, request string) ([]string, error) {
 			return []string{"7E8 06 41 00 20 31 00 00"}, nil
 		}
 		return []string{"7E8 06 41 00 00 31 00 00"}, nil
+	}
+	if strings.HasPrefix(request, "0801") {
+		return []string{c.checks}, nil
 	}
 	data := map[string]string{"03": "03 02 00", "0B": "0B 64", "0C": "0C 0C 80", "10": "10 01 F4"}
 	var body []string
@@ -92,6 +96,13 @@ func TestPollerWantsAndCommands(t *testing.T) {
 		for _, x := range []instrument.Command{{Do: instrument.Charge}, {Do: instrument.Valve, Target: 1}, {Do: instrument.Valve, Words: "purge-valve 100\nkeep", Target: 1}} {
 			if err := p.Do(ctx, x); err == nil || len(c.told) != len(want) {
 				t.Errorf("%+v was done", x)
+			}
+		}
+		// The car's own leak check: taken, not now, and not at all (answers by SAE J1979, values from memory).
+		for answer, say := range map[string]string{"7E8 07 48 01 00 00 00 00 00": "", "7E8 03 7F 08 22": "key on, engine off", "7E8 03 7F 08 12": "maker's tool", "NO DATA": "maker's tool"} {
+			c.checks = answer
+			if err := p.Do(ctx, instrument.Command{Do: instrument.LeakCheck}); (err == nil) != (say == "") || err != nil && !strings.Contains(err.Error(), say) {
+				t.Errorf("%s: %v", answer, err)
 			}
 		}
 		c.about.Keeps = false

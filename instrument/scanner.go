@@ -164,6 +164,23 @@ func Clear(ctx context.Context, s Scanner) error {
 	return nil
 }
 
+// ForceLeakCheck asks a car for its own leak check: service 08, test 01 of SAE J1979 (value from
+// memory). The error says why the car does not do it.
+func ForceLeakCheck(ctx context.Context, s Scanner) error {
+	lines, err := s.Ask(ctx, "08 01 00 00 00 00 00")
+	if err != nil {
+		return err
+	}
+	said := strings.ToUpper(strings.ReplaceAll(strings.Join(lines, " "), " ", ""))
+	switch {
+	case strings.Contains(said, "4801"):
+		return nil
+	case strings.Contains(said, "7F0822"):
+		return errors.New("the car does not start its leak check now: key on, engine off, and its other conditions as the maker has them")
+	}
+	return errors.New("the car takes no general request for its leak check (service 08, test 01): start it with the maker's tool")
+}
+
 // State asks a simulated car for what it shows about itself; a real one has none.
 func State(ctx context.Context, a Scanner) (s CarState, err error) {
 	if about := a.About(); !about.Simulated || len(about.Modes) == 0 {

@@ -17,7 +17,7 @@ import (
 var commands = map[bench.Verb]string{
 	bench.Charge: instrument.Charge, bench.Press: instrument.Charge, bench.Draw: instrument.Draw, bench.Hold: instrument.Regulate, bench.Smoke: instrument.Smoke, bench.ShutRig: instrument.Seal, bench.OpenRig: instrument.Open,
 	bench.PlugRig: instrument.Plug, bench.RigOnCar: instrument.Car, bench.OpenOrifice: instrument.Known, bench.ShutOrifice: instrument.Closed,
-	bench.Command: instrument.Valve, bench.Uncommand: instrument.Valve,
+	bench.Command: instrument.Valve, bench.Uncommand: instrument.Valve, bench.OwnCheck: instrument.LeakCheck,
 }
 
 // order is a command and the seat whose instrument takes it.
@@ -94,7 +94,7 @@ const deadTime = 2 * time.Second
 func moves(orders []order) bool {
 	return slices.ContainsFunc(orders, func(o order) bool {
 		switch o.Do {
-		case instrument.Charge, instrument.Draw, instrument.Regulate, instrument.Smoke:
+		case instrument.Charge, instrument.Draw, instrument.Regulate, instrument.Smoke, instrument.LeakCheck:
 			return true
 		}
 		return o.Do == instrument.Valve && o.Target > 0
@@ -116,7 +116,7 @@ func (b *Bench) noteMove(orders []order) {
 		b.moved = b.hub.shop.Now()
 	}
 	for _, o := range orders {
-		b.driven = b.driven || o.Do == instrument.Valve && o.Target > 0
+		b.driven = b.driven || o.Do == instrument.Valve && o.Target > 0 || o.Do == instrument.LeakCheck
 	}
 }
 

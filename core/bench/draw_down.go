@@ -47,6 +47,8 @@ var DrawDown = Register(Test{
 		{Key: "hole", Unit: "mm", Low: 0, High: 10, Optional: true, Worked: true},
 		{Key: "hole-low", Unit: "mm", Low: 0, High: 10, Optional: true, Worked: true},
 		{Key: "hole-high", Unit: "mm", Low: 0, High: 20, Optional: true, Worked: true},
+		{Key: "own", Kind: Choice, Words: []string{"passed", "failed"}, Optional: true},
+		{Key: "own-change", Unit: "inH2O", Low: -40, High: 40, Optional: true, Worked: true},
 	},
 	Phases: []Phase{
 		{Do: []Step{{Do: Warm}}, Read: []string{"engine"}, Stops: true},
@@ -64,7 +66,7 @@ var DrawDown = Register(Test{
 		} else if ok && v.Ask == "left" { // so far
 			v.Figures = []Figure{f}
 		}
-		return v
+		return withOwnCheck(v, r)
 	},
 })
 
@@ -234,7 +236,7 @@ func drawStretches(k Known) []Stretch {
 				"vacuum is drawn to "+both(drawTo*units.InH2O)+", then held; the purge valve shuts by itself.")
 		}
 	}
-	return slices.Insert(all, 1, zero, drift)
+	return append(slices.Insert(all, 1, zero, drift), ownStretch(k))
 }
 
 // has are the steps that this car can take: one without such a part is done without.
@@ -263,7 +265,11 @@ type drawWatch struct {
 
 func newDrawWatch(k Known, s Stretch, cols record.Channels) Watcher {
 	t, _ := Of(drawDown)
-	return &drawWatch{phaseWatch: newPhaseWatch(t, s, cols), known: k, sensor: cols.At(TankSensor), judged: math.Inf(-1)}
+	w := &drawWatch{phaseWatch: newPhaseWatch(t, s, cols), known: k, sensor: cols.At(TankSensor), judged: math.Inf(-1)}
+	if s.Key == ownCheck {
+		return &ownCheckWatch{w}
+	}
+	return w
 }
 
 // Take takes a reading. Beyond what a draw-down may reach everything is let go.

@@ -96,3 +96,43 @@ func TestDrawDownRefuses(t *testing.T) {
 		}
 	})
 }
+
+// The car's own forced check beside the draw-down: by itself, in agreement, and against it.
+func TestDrawDownWithTheCarsOwnCheck(t *testing.T) {
+	drawn := bench.Readings{"built": bench.Num(8), "left": bench.Num(7.5)}
+	for _, c := range []struct {
+		name         string
+		r            bench.Readings
+		own          string
+		outcome, say string
+	}{
+		{"by itself", bench.Readings{}, "failed", "falls", "own forced leak check failed"},
+		{"agrees", drawn, "passed", "holds", "passed as well"},
+		{"contradicts", drawn, "failed", bench.CannotTell, "contradict"},
+		{"not run", drawn, "", "holds", "it holds"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			r := c.r.With(nil)
+			if c.own != "" {
+				r["own"] = bench.Said(c.own)
+			}
+			if v := bench.DrawDown.Reduce(bench.Subject{}, r); v.Outcome != c.outcome || !strings.Contains(v.Says, c.say) {
+				t.Errorf("%+v", v)
+			}
+		})
+	}
+	k := bench.Known{Works: canAll, In: map[record.RunKind]bool{}, Site: bench.Site{Graph: graphOf(t, "engine-vacuum")}}
+	st, ok := bench.DrawDown.Stretch(k, "phase-6")
+	if !ok || !st.Maybe || !st.Energises() || !st.Rests {
+		t.Fatalf("%+v", st)
+	}
+	for move, say := range map[float64]string{0.01: "It moves", 0: "stands still"} {
+		w := bench.DrawDown.Watch(k, st, record.Channels{{Key: "pid-32", Unit: "Pa"}})
+		for i := range 100 {
+			w.Take(float64(i), []float64{move * float64(i) * 249})
+		}
+		if told := w.Told(); !strings.Contains(told.Says, say) || !told.Readings.Has("own-change") {
+			t.Errorf("%g: %+v", move, told)
+		}
+	}
+}

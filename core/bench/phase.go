@@ -43,6 +43,7 @@ const (
 	ShutOrifice      // and shut
 	Pump             // a hand pump on a part, brought up again each time it was let go
 	Ramp             // by hand, slowly away from zero until it lets go, stand, let go to the air
+	OwnCheck         // the control unit is asked for its own leak check
 )
 
 // Step is one thing that is done. At is the role or key of a part, or one of the places
@@ -172,7 +173,7 @@ var verbWords = map[Verb]string{
 	KeyOn: "Key on, engine off", Warm: "Warm the engine up, idle", Idle: "Idle", Fast: "2500 rpm, no load", Loaded: "On the road, loaded", Boosted: "Full load, under boost",
 	EngineOff: "Engine off", Trip: "Drive until the monitors have run, then leave the car overnight", Park: "Drive 20 min, then key off", HotDay: "A hot day",
 	Seal: "Seal the system, rig connected", Join: "Connect the rig at the %s", Charge: "Charge to %s", Hold: "Regulator at %s", Smoke: "Smoke, regulator at %s", Press: "Bring it to %s", Pump: "Hand pump to %s", Ramp: "Slowly by hand towards %s",
-	Draw: "Draw %s of vacuum", ShutRig: "Shut the rig", OpenRig: "Open the rig", SelfCheck: "Let the car's own check run", PlugRig: "Plug the rig's end", RigOnCar: "Rig on the car", OpenOrifice: "Open the rig's known orifice", ShutOrifice: "Shut the rig's known orifice", Clear: "%s: back to normal", Uncommand: "%s: release"}
+	Draw: "Draw %s of vacuum", ShutRig: "Shut the rig", OpenRig: "Open the rig", SelfCheck: "Let the car's own check run", OwnCheck: "Ask the car for its own leak check", PlugRig: "Plug the rig's end", RigOnCar: "Rig on the car", OpenOrifice: "Open the rig's known orifice", ShutOrifice: "Shut the rig's known orifice", Clear: "%s: back to normal", Uncommand: "%s: release"}
 
 // WaitWords says how long a phase waits; empty when it does not.
 func (p Phase) WaitWords() string {

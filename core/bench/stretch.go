@@ -50,7 +50,7 @@ func (s Stretch) Energises() bool {
 // Energises reports whether a step charges, draws or energises something.
 func (s Step) Energises() bool {
 	switch s.Do {
-	case Charge, Hold, Smoke, Draw, Press:
+	case Charge, Hold, Smoke, Draw, Press, OwnCheck:
 		return true
 	case Command:
 		return s.Value != 0

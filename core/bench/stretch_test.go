@@ -72,7 +72,7 @@ func TestWhatShutsAgainFollows(t *testing.T) {
 		name    string
 		works   func(bench.Verb) bool
 		follows string
-	}{{"commanded from here", canAll, "-+--+++"}, {"by hand", nil, "-----+-"}} {
+	}{{"commanded from here", canAll, "-+--+++-"}, {"by hand", nil, "-----+--"}} {
 		t.Run(c.name, func(t *testing.T) {
 			k := bench.Known{Works: c.works, In: map[record.RunKind]bool{}, Site: bench.Site{Graph: g, Seal: a.Settings(), Entry: a.Entry}}
 			got := ""
