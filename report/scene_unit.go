@@ -81,9 +81,12 @@ func orderRow(c Canvas, y float64, order []bench.Departure) {
 		if i > 0 {
 			c.Line("thinline", x-step+14, y, x-14, y)
 		}
-		style := map[bench.Answer]string{bench.Did: "scenewindow", bench.DidNot: "sceneover", bench.CannotSay: "scenebox"}[d.Is]
-		c.Rect(style, x-12, y-12, 24, 24)
-		c.Text("tick", "middle", x, y+5, map[bench.Answer]string{bench.Did: "✓", bench.DidNot: "✗", bench.CannotSay: fmt.Sprint(i + 1)}[d.Is])
+		if d.Is == bench.CannotSay { // not read yet: when it is its turn
+			c.Rect(answerStyles[d.Is], x-11, y-11, 22, 22)
+			c.Text("tick", "middle", x, y+5, fmt.Sprint(i+1))
+		} else {
+			mark(c, x, y, d.Is)
+		}
 		c.Text("small", "middle", x, y+27, d.Name)
 	}
 }

@@ -148,8 +148,7 @@ func cycleRow(c Canvas, y float64, name string, spans []bench.Span) {
 	width := (sceneWidth - 100) / mostSpans
 	for i, s := range spans {
 		x := 96 + width*float64(i)
-		style := map[bench.Answer]string{bench.Did: "scenewindow", bench.DidNot: "sceneover", bench.CannotSay: "scenebox"}[s.Did]
-		c.Rect(style, x, y-16, width-4, 36)
+		c.Rect(answerStyles[s.Did], x, y-16, width-4, 36)
 		c.Text("small", "middle", x+width/2-2, y-2, spanWord(s))
 		c.Text("tick", "middle", x+width/2-2, y+14, spanFigure(s))
 		if s.Clicks > 0 {

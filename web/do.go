@@ -143,7 +143,11 @@ func (s *server) showTest(c *echo.Context, test string, failed error, says strin
 	}); err != nil {
 		return err
 	}
-	for _, x := range car.Graph.Parts {
+	around := car.Graph.Parts
+	if b.On == bench.OnePart { // of a part by itself only what leads into it can be named
+		around = car.Graph.Lines(d.On.Key)
+	}
+	for _, x := range around {
 		if x.Name != "" && x.Kind != plumbing.Block {
 			d.Parts = append(d.Parts, x)
 		}

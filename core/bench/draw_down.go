@@ -297,6 +297,8 @@ func (w *drawWatch) State() State {
 		s.Now = fmt.Sprintf("Drawing to %.0f inH2O; the vent opens by itself at %.0f.", drawTo, mostDraw)
 	case phaseKey(2):
 		s.Now = "Purge shut: it holds. The first half minute lets the gas settle."
+	case ownCheck:
+		s.Now = "The car was asked to shut its EVAP system off. Watch how the tank's pressure moves."
 	case phaseKey(3):
 		s.Now = "Holding. Hands off; the vent opens by itself at the end."
 	}

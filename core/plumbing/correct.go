@@ -64,7 +64,7 @@ func (g *Graph) correct(c Change) (*Graph, error) {
 			*e.end = at
 		}
 	case Gone:
-		switch lines := g.linesAt(c.Part); {
+		switch lines := g.Lines(c.Part); {
 		case p.Kind == Block || p.Kind == Tee:
 			return nil, fmt.Errorf("the %s cannot be taken off the Map", name)
 		case p.Kind == Line || p.On != "" && p.At == "":
@@ -116,8 +116,8 @@ func without(parts []Part, keys ...string) []Part {
 	return slices.DeleteFunc(parts, func(p Part) bool { return slices.Contains(keys, p.Key) })
 }
 
-// linesAt lists the lines that end at a part.
-func (g *Graph) linesAt(key string) (out []Part) {
+// Lines lists the lines that end at a part: its passages.
+func (g *Graph) Lines(key string) (out []Part) {
 	for _, p := range g.Parts {
 		if p.Kind == Line && (at(p.From, key) || at(p.To, key)) {
 			out = append(out, p)
@@ -146,7 +146,7 @@ func (g *Graph) side(key, towards, line string) (string, error) {
 		sides = []string{"left", "right", "top", "bottom"}
 	}
 	taken := map[string]bool{}
-	for _, l := range g.linesAt(key) {
+	for _, l := range g.Lines(key) {
 		for _, e := range []string{l.From, l.To} {
 			if k, side, _, _ := Port(e); k == key && l.Key != line {
 				taken[side] = true

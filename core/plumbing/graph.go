@@ -127,7 +127,7 @@ func (g *Graph) Part(key string) (Part, bool) {
 }
 
 // Joins counts the lines that end at a part.
-func (g *Graph) Joins(key string) int { return len(g.linesAt(key)) }
+func (g *Graph) Joins(key string) int { return len(g.Lines(key)) }
 
 // On lists what sits in the wall of a part.
 func (g *Graph) On(key string) (out []Part) {

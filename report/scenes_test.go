@@ -1,0 +1,95 @@
+package report_test
+
+import (
+	"encoding/xml"
+	"io"
+	"math"
+	"strconv"
+	"strings"
+	"testing"
+
+	"wexter/core/bench"
+	"wexter/core/plumbing"
+	"wexter/ingest"
+	"wexter/report"
+)
+
+// drawnIn parses a picture and reports what lies outside it; it returns its name for screen readers.
+func drawnIn(t *testing.T, svg string) (label string) {
+	t.Helper()
+	var w, h float64
+	d := xml.NewDecoder(strings.NewReader(svg))
+	for {
+		tok, err := d.Token()
+		if err == io.EOF {
+			return label
+		} else if err != nil {
+			t.Fatalf("%v in %s", err, svg)
+		}
+		e, ok := tok.(xml.StartElement)
+		if !ok {
+			continue
+		}
+		at := map[string]string{}
+		for _, a := range e.Attr {
+			at[a.Name.Local] = a.Value
+		}
+		if e.Name.Local == "svg" {
+			f := strings.Fields(at["viewBox"])
+			w, _ = strconv.ParseFloat(f[2], 64)
+			h, _ = strconv.ParseFloat(f[3], 64)
+			label = at["aria-label"]
+		}
+		inside := func(most float64, keys ...string) {
+			for _, k := range keys {
+				if at[k] == "" {
+					continue
+				}
+				if v, err := strconv.ParseFloat(at[k], 64); err != nil || math.IsNaN(v) || v < -0.5 || v > most+0.5 {
+					t.Errorf("%s of %s is %s, in a picture of %g by %g", k, e.Name.Local, at[k], w, h)
+				}
+			}
+		}
+		if e.Name.Local != "svg" {
+			inside(w, "x", "x1", "x2", "cx")
+			inside(h, "y", "y1", "y2", "cy")
+		}
+	}
+}
+
+// Every picture keeps inside its frame and says in words what it shows, with nothing read, all read, and
+// figures that lie far out.
+func TestScenesStayInTheirFrames(t *testing.T) {
+	g, err := ingest.Book().Plumbing.Combine(plumbing.Combination{Engine: "na-maf", Boost: "no-boost", Crankcase: "fixed-valve", Recirculation: "no-egr", Vapour: "engine-vacuum"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	part := func(key string) bench.Subject { p, _ := g.Part(key); return bench.Subject{Graph: g, Part: p} }
+	five := bench.CountOf(3, 5)
+	for _, c := range []struct {
+		name  string
+		scene bench.Scene
+		says  string
+	}{
+		{"valve, both parts", bench.ValveBench.Picture(part("purge-valve"), bench.Readings{"sealed": five, "passed": five, "new-sealed": five, "loss": bench.Num(0, 900, math.Inf(1)), "fall": bench.Num(0.1, math.Inf(1))}), "a new one: holds"},
+		{"valve of this moment", bench.ValveScene{Must: bench.Passes, Electric: true, On: true, Now: 40, Old: bench.Tried{T: []float64{0, 1, 2, 300}, P: []float64{0, -3, 31, 0}}}, "40.0 inHg stand"},
+		{"rig plugged", bench.ValveScene{Plugged: true, Now: 0}, "0 inHg"},
+		{"check valve", bench.CheckValve.Picture(part("purge-valve"), bench.Readings{"backward": bench.Num(0), "forward": bench.Said("shut")}), "leaks"},
+		{"vent unit, nothing read", bench.VentUnit.Picture(bench.Subject{}, bench.Readings{}), "windows of the vent unit"},
+		{"vent unit, wrong order", bench.VentUnit.Picture(bench.Subject{}, bench.Readings{"opens": bench.Num(30), "switch": bench.Num(math.Inf(1)), "vacuum": bench.Num(30, 2), "inch-0": bench.Num(11.8), "inch-6": bench.Num(0.1)}), "switch: not in its window, or not in its turn"},
+		{"part alone", bench.PartAlone.Picture(part("canister"), bench.Readings{"exits": bench.Said("stream"), "free": bench.Said("no"), "blocked": {Places: []bench.Place{{Part: "purge-line"}}}}), "purge line blocked"},
+		{"part alone, all well", bench.PartAlone.Picture(part("canister"), bench.Readings{"exits": bench.Said("none"), "free": bench.Said("yes"), "mate": bench.Said("seals"), "inside": bench.Said("clean")}), "purge line free"},
+		{"make-up flow", bench.MakeUpFlow.Picture(bench.Subject{}, bench.Readings{"flow": bench.Num(180), "rig": bench.Num(0), "reference": bench.Num(0.5)}), "the rig"},
+		{"tank", bench.DrawDown.Picture(part("tank"), bench.Readings{"built": bench.Num(39), "left": bench.Num(-3)}), "the tank"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			svg := report.Scene(c.scene, report.Plan{})
+			if label := drawnIn(t, svg); !strings.Contains(label, c.says) {
+				t.Errorf("it says %q, not %q", label, c.says)
+			}
+		})
+	}
+	if s := bench.PartAlone.Picture(bench.Subject{}, bench.Readings{}); s != nil {
+		t.Errorf("a picture of no part: %+v", s)
+	}
+}
