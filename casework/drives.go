@@ -275,27 +275,6 @@ func (s *Shop) KeepDrive(ctx context.Context, key, testID string) (string, error
 	return s.AddResult(ctx, key, t.CaseID, NewResult{Test: t.Key, Readings: bench.DriveReadings(d), Bench: t.ID, RepeatOf: t.RepeatOf})
 }
 
-// withWorked gives a result that was read on a bench what the bench worked out: nobody types that.
-func (s *Shop) withWorked(ctx context.Context, n NewResult) (NewResult, error) {
-	e, _ := s.Book.Test(n.Test)
-	t := bench.For(e)
-	if n.Bench == "" || !slices.ContainsFunc(t.Channels, func(c bench.Channel) bool { return c.Worked }) {
-		return n, nil
-	}
-	l, err := s.LiveTest(ctx, n.Bench)
-	if err != nil || l.Case.ID == "" || l.Test.Key != n.Test {
-		return n, err
-	}
-	read, worked := l.Readings(), bench.Readings{}
-	for _, c := range t.Channels {
-		if x, ok := read[c.Key]; ok && c.Worked {
-			worked[c.Key] = x
-		}
-	}
-	n.Readings = n.Readings.With(worked)
-	return n, nil
-}
-
 // withDrive gives a result of fuel trims that were read on a bench the drive that was read there.
 func (s *Shop) withDrive(ctx context.Context, n NewResult) (NewResult, error) {
 	if n.Test != bench.Trims.Key || n.Bench == "" || n.drive() != nil {

@@ -423,3 +423,24 @@ func (s *Shop) Open(ctx context.Context, key, caseID string, n NewPostMortem) er
 	})
 	return err
 }
+
+// withWorked gives a result that was read on a bench what the bench worked out: nobody types that.
+func (s *Shop) withWorked(ctx context.Context, n NewResult) (NewResult, error) {
+	e, _ := s.Book.Test(n.Test)
+	t := bench.For(e)
+	if n.Bench == "" || !slices.ContainsFunc(t.Channels, func(c bench.Channel) bool { return c.Worked }) {
+		return n, nil
+	}
+	l, err := s.LiveTest(ctx, n.Bench)
+	if err != nil || l.Case.ID == "" || l.Test.Key != n.Test {
+		return n, err
+	}
+	read, worked := l.Readings(), bench.Readings{}
+	for _, c := range t.Channels {
+		if x, ok := read[c.Key]; ok && c.Worked {
+			worked[c.Key] = x
+		}
+	}
+	n.Readings = n.Readings.With(worked)
+	return n, nil
+}

@@ -220,12 +220,7 @@ func drawStretches(k Known) []Stretch {
 	all := t.phaseStretches(k)
 	still := []Step{{Do: Command, At: "purge", Value: 0}}
 	shut := []Step{{Do: Command, At: "isolation", Value: 1, May: true}, {Do: Command, At: "vent", Value: 1}}
-	before := func(hand, from string) string {
-		if k.byHand(still) {
-			return "By hand: " + hand + " Then start."
-		}
-		return "Start: " + from
-	}
+	before := func(hand, from string) string { return k.beginsWith(still, hand, from) }
 	zero := Stretch{Key: record.RunZero, Name: "Zero", Detail: "purge shut, vent open", Stand: k.has(still), For: zeroSeconds, Done: k.In[record.RunZero], Follows: !k.byHand(still), Rests: true,
 		Before: before("purge valve shut, vent open. Five seconds give the sensor's zero.", "purge valve commanded shut, vent open. Five seconds give the sensor's zero.")}
 	drift := Stretch{Key: record.RunDrift, Name: "Vent shut", Detail: "nothing drawn, 30 s", Stand: k.has(still), Do: k.has(shut), For: 30, Done: k.In[record.RunDrift], Rests: true,

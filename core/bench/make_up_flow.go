@@ -166,12 +166,7 @@ const (
 func flowStretches(k Known) []Stretch {
 	hold := []Step{{Do: Hold, Value: flowAt * units.InH2O}}
 	at := both(flowAt * units.InH2O)
-	before := func(hand, from string) string {
-		if k.byHand(hold) {
-			return "By hand: " + hand + " Then start."
-		}
-		return "Start: " + from
-	}
+	before := func(hand, from string) string { return k.beginsWith(hold, hand, from) }
 	t, _ := Of(makeUpFlow)
 	car := t.phaseStretches(k)[0]
 	car.Name, car.Detail = "Flow into the car", "at "+at+", until it stands still"

@@ -299,6 +299,15 @@ func leftBy(before, steps []Step) []Step {
 	return out
 }
 
+// beginsWith says how a stretch is begun: what a hand does first where steps are a hand's, otherwise what
+// the press does from here.
+func (k Known) beginsWith(steps []Step, hand, from string) string {
+	if k.byHand(steps) {
+		return "By hand: " + hand + " Then start."
+	}
+	return "Start: " + from
+}
+
 // byHand reports whether one of the steps must be done by hand.
 func (k Known) byHand(steps []Step) bool {
 	return slices.ContainsFunc(steps, func(s Step) bool { return k.Works == nil || !k.Works(s.Do) })
