@@ -83,7 +83,7 @@ func rigPlugged(k Known, pump Step) Stretch {
 
 func newCheckWatch(k Known, s Stretch, cols record.Channels) Watcher {
 	t, _ := Of("check-valve")
-	pump := pumpWatch{newPhaseWatch(t, s, cols), k, map[record.RunKind]string{record.RunRig: "rig", backwards: "backward"}[s.Key]}
+	pump := pumpWatch{newWholeWatch(t, s, cols), k, map[record.RunKind]string{record.RunRig: "rig", backwards: "backward"}[s.Key]}
 	if s.Key == forwards {
 		return &turnedWatch{pump}
 	}

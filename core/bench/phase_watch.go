@@ -18,6 +18,7 @@ type phaseWatch struct {
 	stretch Stretch
 	cols    record.Channels
 	kept    record.Table // the last readings
+	keeps   float64      // s for which they are kept; +Inf: all
 	lowest  []float64    // of each column
 	reads   map[string]read
 	marks   []Moment
@@ -26,10 +27,10 @@ type phaseWatch struct {
 
 // keptSeconds is how much of a stretch is kept for its figures: those of a minute before have a
 // mean of their own.
-const keptSeconds = 120.0
+const keptSeconds = 180.0
 
 func newPhaseWatch(t Test, s Stretch, cols record.Channels) *phaseWatch {
-	w := &phaseWatch{test: t, stretch: s, cols: cols, kept: record.NewTable(len(cols)), lowest: make([]float64, len(cols)), reads: map[string]read{}}
+	w := &phaseWatch{test: t, stretch: s, cols: cols, kept: record.NewTable(len(cols)), keeps: keptSeconds, lowest: make([]float64, len(cols)), reads: map[string]read{}}
 	for i := range w.lowest {
 		w.lowest[i] = math.NaN()
 	}
@@ -38,6 +39,14 @@ func newPhaseWatch(t Test, s Stretch, cols record.Channels) *phaseWatch {
 			w.reads[c.Key] = r
 		}
 	}
+	return w
+}
+
+// newWholeWatch is one that keeps all of a stretch: what is looked for may be anywhere in it, and hands
+// take their time.
+func newWholeWatch(t Test, s Stretch, cols record.Channels) *phaseWatch {
+	w := newPhaseWatch(t, s, cols)
+	w.keeps = math.Inf(1)
 	return w
 }
 
@@ -83,7 +92,7 @@ func (r read) of(value func(col int) (float64, bool)) (float64, bool) {
 // Take keeps a reading and sees whether the wait is over.
 func (w *phaseWatch) Take(t float64, row []float64) Heard {
 	w.kept.Add(t, row)
-	if drop, _ := slices.BinarySearch(w.kept.Time, t-keptSeconds-60); drop > 1024 { // now and then, not each time
+	if drop, _ := slices.BinarySearch(w.kept.Time, t-w.keeps); drop > 1024 { // now and then, not each time
 		w.kept.Time = slices.Clone(w.kept.Time[drop:])
 		for i := range w.kept.Cols {
 			w.kept.Cols[i] = slices.Clone(w.kept.Cols[i][drop:])

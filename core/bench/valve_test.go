@@ -225,3 +225,29 @@ func TestVentUnitByTheInch(t *testing.T) {
 		})
 	}
 }
+
+// Hands take their time: cycles and ramps that last ten minutes are all there at the end.
+func TestSlowHandsLoseNothing(t *testing.T) {
+	x := newCycleTruth(rand.New(rand.NewPCG(18, 61)))
+	x.rest, x.isOpen, x.leak, x.sticks, x.byHand, x.noise, x.step, x.dt = plumbing.Shut, false, 0.0005, 0, true, 0.01, 0.02, 0.1
+	for range 5 {
+		x.cycle()
+		x.run(100, false)
+	}
+	taps := map[string][]float64{}
+	for _, s := range x.switched {
+		taps["power"] = append(taps["power"], s.At)
+	}
+	_, told := pumped(t, bench.ValveBench, valveKnown(plumbing.Shut), "phase-1", x.t, x.p, taps)
+	if sealed, n := told.Readings.Cycles("sealed"); sealed < 5 || n < 5 {
+		t.Errorf("sealed %d of %d in %.0f s: %+v", sealed, n, x.now, told)
+	}
+	r := newRampTruth(rand.New(rand.NewPCG(18, 62)), 0.55, 0.35)
+	ts, ps, _, _ := r.ramp(3)
+	for at := ts[len(ts)-1]; at < 600; at += 0.1 {
+		ts, ps = append(ts, at), append(ps, 0)
+	}
+	if _, told := vented(t, bench.Known{Works: canAll, In: map[record.RunKind]bool{}, Read: bench.Readings{}}, "phase-1", ts, ps, nil); len(told.Readings["opens"].Numbers) < 3 {
+		t.Errorf("%+v", told)
+	}
+}

@@ -68,7 +68,7 @@ type valveWatch struct {
 
 func newValveWatch(k Known, s Stretch, cols record.Channels) Watcher {
 	t, _ := Of("valve-bench")
-	pump := pumpWatch{newPhaseWatch(t, s, cols), k, map[record.RunKind]string{record.RunRig: "rig", heldLong: "held"}[s.Key]}
+	pump := pumpWatch{newWholeWatch(t, s, cols), k, map[record.RunKind]string{record.RunRig: "rig", heldLong: "held"}[s.Key]}
 	switch s.Key {
 	case coilAlone:
 		return pump.phaseWatch
@@ -216,6 +216,9 @@ func (w *valveWatch) Told() Told {
 	_, level := w.past().gauge()
 	if len(level) < 4 {
 		out.Says = "Nothing was read yet."
+		if slices.ContainsFunc(w.marks, func(m Moment) bool { return m.Key == clickTap }) {
+			out.Readings["click"] = Said(Yes)
+		}
 		return out
 	}
 	if out.Says = oddGauge(level); out.Says != "" && slices.Max(level) > cycleLeast {

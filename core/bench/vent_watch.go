@@ -59,7 +59,7 @@ type ventFound struct {
 
 func newVentWatch(k Known, s Stretch, cols record.Channels) Watcher {
 	t, _ := Of(ventUnit)
-	return &ventWatch{phaseWatch: newPhaseWatch(t, s, cols), known: k, at: math.Inf(-1)}
+	return &ventWatch{phaseWatch: newWholeWatch(t, s, cols), known: k, at: math.Inf(-1)}
 }
 
 // find works the ramps out anew, once a second.
