@@ -134,7 +134,7 @@ func TestScanAndNoteRefusals(t *testing.T) {
 			}
 		})
 	}
-	for say, a := range map[string]string{"no address": "somewhere", "in figures": "localhost:80", "own network": "8.8.8.8:80", "another computer": "192.168.1.4:80", "ports 4100 to 4299": "127.0.0.1:631", "another program may listen": "[::1]:22"} {
+	for say, a := range map[string]string{"no address": "somewhere", "in figures": "localhost:80", "own network": "8.8.8.8:80", "another computer": "192.168.1.4:80", "ports 4100 to 4399": "127.0.0.1:631", "another program may listen": "[::1]:22"} {
 		t.Run(say, func(t *testing.T) {
 			if _, err := s.AddDevice(ctx, "", casework.NewDevice{Kind: "module", Name: "m", Address: a}); err == nil || !strings.Contains(err.Error(), say) {
 				t.Errorf("%s: %v", a, err)

@@ -19,7 +19,7 @@ before(async () => {
   for (const kind of ["lines", "modbus"]) { // set up by hand, whether they answer or not
     await page.goto(shop.base + "/instruments");
     await page.check(`input[value=${kind}]`);
-    await page.fill("#address", kind === "lines" ? "127.0.0.1:4298" : "127.0.0.1:4299");
+    await page.fill("#address", kind === "lines" ? "127.0.0.1:4298" : "127.0.0.1:4399");
     await page.click("text=Add instrument");
     await page.waitForURL(/instruments\/./);
     pages.push(new URL(page.url()).pathname);

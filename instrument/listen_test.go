@@ -25,7 +25,7 @@ func TestListen(t *testing.T) {
 		}
 		seen[port] = true
 	}
-	for _, c := range [][2]string{{"127.0.0.1:631", "4100 to 4299"}, {"127.0.0.1:x", "not at x"}, {"127.0.0.1", "port"}} {
+	for _, c := range [][2]string{{"127.0.0.1:631", "4100 to 4399"}, {"127.0.0.1:x", "not at x"}, {"127.0.0.1", "port"}} {
 		if l, err := instrument.Listen(c[0]); err == nil || !strings.Contains(err.Error(), c[1]) {
 			t.Errorf("%s: %v, %v", c[0], l, err)
 		}

@@ -114,7 +114,7 @@ func (c AccessCard) Check() error {
 // and stand-ins alike. Whatever else listens on this computer is not spoken to.
 const (
 	FirstPort = 4100
-	LastPort  = 4299
+	LastPort  = 4399
 )
 
 // OwnPort reports whether instruments of this computer answer at a port.
