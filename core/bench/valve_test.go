@@ -120,6 +120,11 @@ func TestValveCyclesByTaps(t *testing.T) {
 	if told.Readings.Has("sealed") || told.Readings.Has("click") {
 		t.Errorf("a new part's cycles are taken for those of the car's: %+v", told.Readings)
 	}
+	// A hold of another bench has no switching, and comes to no verdict.
+	ts, v := heldAt(15, 0.001, 60)
+	if _, told = pumped(t, bench.ValveBench, k, "phase-1", ts, v, nil); !strings.Contains(told.Says, "never seen to be switched") || bench.ValveBench.Reduce(k.Subject, told.Readings).Outcome != "" {
+		t.Errorf("a hold for cycles: %+v", told)
+	}
 	if _, told = pumped(t, bench.ValveBench, k, "phase-1", nil, nil, nil); len(told.Readings) != 0 || told.Says == "" {
 		t.Errorf("nothing read: %+v", told)
 	}

@@ -234,6 +234,9 @@ func (w *valveWatch) Told() Told {
 	if prefix == "" {
 		w.toldBeside(&out, spans)
 	}
+	if sw, _ := w.past().switchings(); len(sw) == 0 {
+		out.Says += " Its power was never seen to be switched: press the space bar each time, or put a meter on its lead."
+	}
 	out.Says = strings.TrimSpace(out.Says + " " + unclearWords(spans))
 	return out
 }
