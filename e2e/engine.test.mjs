@@ -2,7 +2,7 @@
 // looked at again.
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { arrive, axe, fillCase, lookOver, main, openShop, openStandin } from "./shop.mjs";
+import { arrive, axe, fillCase, lookOver, main, openShop, press, openStandin } from "./shop.mjs";
 
 let shop;
 before(async () => { shop = await openShop(); });
@@ -100,18 +100,21 @@ test("what is heard is marked by the space bar, without any instrument", async (
   await page.goto(at + "/do/valve-bench");
   await page.selectOption("#on", { index: 1 });
   await arrive(page, () => page.click("button:has-text('Read it live')"));
-  for (const none of await page.locator("label:has-text('read by eye') input").all()) await none.check();
+  for (const pick of await page.locator("select[name^=seat-]").all()) await pick.selectOption("");
   await arrive(page, () => page.click("button:has-text('Begin')"));
-  await page.waitForSelector(`${main}:has-text('Start')`);
+  await page.waitForSelector(`${main}:has-text('Start: five cycles')`); // without a gauge no rig is tried first
   await page.click(main);
   await page.waitForSelector("[data-tap]:not([hidden])");
+  await page.waitForSelector("[data-next]:has-text('No gauge is read here')");
   await page.waitForFunction(() => document.querySelector("[data-disk]").textContent !== ""); // it reads
   for (let n = 1; n <= 3; n++) { // the button that was clicked last does not take the key
     const marked = page.waitForResponse((r) => r.request().method() === "POST" && r.url().endsWith("/live"));
     await page.keyboard.press("Space");
     assert.equal((await marked).status(), 204);
   }
-  assert.equal(await page.locator("[data-tap]:not([hidden])").count(), 1, "a mark stopped the leg");
+  await press(page, "button[data-tap=click]");
+  assert.equal(await page.locator("[data-tap]:not([hidden])").count(), 2, "a mark stopped the leg");
+  await page.waitForSelector("[data-tap=power]:has-text('Power off')"); // on, off, on
   await page.keyboard.press("e");
   await page.waitForSelector("[data-done]:not([hidden])");
   await arrive(page, () => page.keyboard.press("g"));

@@ -111,6 +111,9 @@ func (b *Bench) known() bench.Known {
 		resolution = c[0].Resolution
 	}
 	k := b.live.Known(b.works, resolution)
+	k.Has = func(column string) bool {
+		return slices.ContainsFunc(b.seats, func(s *seat) bool { return slices.Contains(s.keys, column) })
+	}
 	for _, s := range b.seats {
 		if s.about.Orifice > 0 && k.Orifice == 0 {
 			k.Orifice = s.about.Orifice

@@ -237,8 +237,9 @@ func (s *server) wants(ctx context.Context, l casework.LiveTest) (out []wantView
 // the verdict can do without, none.
 func usualSeat(v wantView, l casework.LiveTest) int {
 	wants := l.Bench.Wants()
-	// Where the test can do without any instrument, the first thing that it reads is still what tells most.
-	only := wants[0].Optional && wants[0].Key == v.Key
+	// Smoke, and a part on a pump, can be judged without any instrument, but the first thing that the test
+	// reads there tells most. What is felt or heard on the whole car wants none.
+	only := l.Bench.On != bench.WholeCar && wants[0].Optional && wants[0].Key == v.Key
 	if v.Optional && !only || len(v.Options) == 0 {
 		return -1
 	}

@@ -74,6 +74,8 @@ type Known struct {
 	Plan func() float64
 	// Resolution is that of the first channel, in SI.
 	Resolution float64
+	// Has reports whether an instrument at the bench gives a column; nil: nobody knows yet.
+	Has func(column string) bool
 	// Orifice is the known orifice of the rig, m; 0: nobody knows of one.
 	Orifice float64
 	// Past are the stretches that are in of those that the test looks back at.

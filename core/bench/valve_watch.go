@@ -55,6 +55,9 @@ func valveStretches(k Known) []Stretch {
 	if !electric(k.Part) {
 		return []Stretch{rig, hold}
 	}
+	if k.Has != nil && !k.Has(string(record.GaugePressure)) { // by eye and by hand: what a gauge tells is left out
+		return []Stretch{cycles, beside, coil}
+	}
 	hold.Maybe = true
 	return []Stretch{rig, cycles, beside, hold, coil}
 }
