@@ -45,6 +45,7 @@ type Foretold struct {
 	Name        string    // the suspect
 	Time, Gauge []float64 // s, Pa; of a live bench in the SI unit of its first column
 	Says        string
+	Held        bool // the time counts from the last stroke of a pump
 }
 
 // PredictHold is what this car would show on a hold if it had the suspect.
@@ -113,15 +114,22 @@ func (s *Shop) Foretell(ctx context.Context, id string, leg record.RunKind, colu
 	if err != nil {
 		return nil, err
 	}
-	phase, ok := l.Bench.Phase(leg)
-	if !ok || !sim.Foresees(column) || l.Bench.On == bench.OnePart {
+	f := sim.Forecast{Column: column, Every: 0.5}
+	var ok bool
+	if l.Bench.On == bench.OnePart {
+		st, _ := l.Bench.Stretch(l.Known(nil, 0), leg)
+		f.Hands, ok = sim.HandsOn(st)
+	} else {
+		f.Phase, ok = l.Bench.Phase(leg)
+	}
+	if !ok || !sim.Foresees(column) {
 		return nil, nil
 	}
-	f, err := s.Load(ctx, l.Case.ID)
+	folder, err := s.Load(ctx, l.Case.ID)
 	if err != nil {
 		return nil, err
 	}
-	suspects, err := s.likely(ctx, f, l)
+	suspects, err := s.likely(ctx, folder, l)
 	if err != nil {
 		return nil, err
 	}
@@ -134,7 +142,7 @@ func (s *Shop) Foretell(ctx context.Context, id string, leg record.RunKind, colu
 	}
 	for _, fault := range append(suspects, "") {
 		x := Supposed{Setup: l.Test.Setup, Fault: fault, Severity: 0.5}
-		told, err := s.foretold(ctx, f.Vehicle, l, x, at, sim.Forecast{Phase: phase, Column: column, Every: 0.5})
+		told, err := s.foretold(ctx, folder.Vehicle, l, x, at, f)
 		if err != nil || len(told.Time) == 0 {
 			continue // this suspect cannot be drawn; the others can
 		}
@@ -145,7 +153,7 @@ func (s *Shop) Foretell(ctx context.Context, id string, leg record.RunKind, colu
 
 // foretold runs the test on the simulated car with one suspect. It is kept: the same car asks again.
 func (s *Shop) foretold(ctx context.Context, v record.Vehicle, l LiveTest, x Supposed, at sim.Conditions, f sim.Forecast) (out Foretold, err error) {
-	key := fmt.Sprint(s.Book.Version, l.Bench.Key, l.Test.Part, v.TankL, l.car.Combination, x.Fault, x.Severity, at, f.Phase, f.Column)
+	key := fmt.Sprint(s.Book.Version, l.Bench.Key, l.Test.Part, v.TankL, l.car.Combination, x.Fault, x.Severity, at, f.Phase, f.Hands, f.Column)
 	if told, ok := s.told.get(key); ok {
 		return told, nil
 	}
@@ -154,12 +162,15 @@ func (s *Shop) foretold(ctx context.Context, v record.Vehicle, l LiveTest, x Sup
 		if err != nil {
 			return err
 		}
+		if f.Hands.Do != bench.Wait {
+			return sim.ForeseeOnBench(c, l.Test.Part, &f)
+		}
 		return sim.Foresee(c, s.Book, l.Bench.Key, l.Test.Part, &f)
 	})
 	if err != nil {
 		return out, err
 	}
-	out.Time, out.Gauge, out.Name = f.Time, f.Value, "nothing wrong"
+	out.Time, out.Gauge, out.Name, out.Held = f.Time, f.Value, "nothing wrong", f.Hands.Do == bench.Pump
 	if fault, ok := s.Book.Fault(x.Fault); ok {
 		out.Name = plumbing.Lower(fault.Name)
 	}
@@ -181,7 +192,12 @@ func (s *Shop) likely(ctx context.Context, f evidence.Folder, l LiveTest) (out [
 	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(marg[b], marg[a]) })
 	for _, i := range order {
 		x := t.State.Suspects[i].Fault
-		if _, can := x.Can(l.car.Graph, l.car.Combination); can && l.Bench.FeelsFault(x) && len(out) < mostForetold && marg[i] > 0.01 {
+		at, can := x.Can(l.car.Graph, l.car.Combination)
+		if l.Bench.On == bench.OnePart {
+			part, _ := l.car.Graph.Part(at)
+			can = can && l.Bench.Tries != nil && l.Bench.Tries(bench.Target{Graph: l.car.Graph, Fault: x, Part: part}) == l.Test.Part
+		}
+		if can && l.Bench.FeelsFault(x) && len(out) < mostForetold && marg[i] > 0.01 {
 			out = append(out, x.Key)
 		}
 	}

@@ -13,6 +13,7 @@ type foretoldJSON struct {
 	Name string    `json:"name"`
 	T    []float64 `json:"t"`
 	V    []float64 `json:"v"`
+	Held bool      `json:"held"` // its time counts from the last stroke of a pump
 }
 
 // foretold is what the first figure of a live bench would show in a leg with each of the likeliest
@@ -32,7 +33,7 @@ func (s *server) foretold(c *echo.Context) error {
 		return err
 	}
 	for _, x := range told {
-		f := foretoldJSON{Name: x.Name}
+		f := foretoldJSON{Name: x.Name, Held: x.Held}
 		if x.Says != "" {
 			f.Name += ", " + x.Says
 		}

@@ -3,14 +3,16 @@ package sim
 import (
 	"wexter/core/bench"
 	"wexter/core/gas"
+	"wexter/core/plumbing"
 )
 
 // Forecast is what a perfect instrument would show while a phase of a test is done on a simulated
 // car.
 type Forecast struct {
-	Phase  int     // of the test, from 0
-	Column string  // of a bench: the quantity or the PID that is looked at
-	Every  float64 // s between points
+	Phase  int        // of the test, from 0
+	Hands  bench.Step // of a part on a bench rig: what hands do there, instead of a phase
+	Column string     // of a bench: the quantity or the PID that is looked at
+	Every  float64    // s between points
 
 	Time, Value []float64 // s into the phase; in the column's SI unit
 	at          float64
@@ -38,4 +40,42 @@ func (f *Forecast) see(t *technician, h float64) {
 	}
 	f.at += h
 	f.Time, f.Value = append(f.Time, f.at), append(f.Value, columns[f.Column](t.Car))
+}
+
+// HandsOn is what hands do at a bench rig in a stretch: what can be foreseen of it; false where the rig
+// is by itself, or nobody can know when a part is switched.
+func HandsOn(st bench.Stretch) (hands bench.Step, ok bool) {
+	for _, x := range st.Stand {
+		switch {
+		case x.Do == bench.PlugRig:
+			return hands, false
+		case x.Do == bench.Ramp, x.Do == bench.Pump && st.For > 0:
+			hands, ok = x, true
+		}
+	}
+	return hands, ok
+}
+
+// ForeseeOnBench is what a perfect gauge would show of a part of the car on a bench rig: from the last
+// stroke of a pump on, or over one slow ramp.
+func ForeseeOnBench(c *Car, part string, f *Forecast) error {
+	b, err := c.OnBench(part, "", 1)
+	if err != nil {
+		return err
+	}
+	seconds := 25.0
+	if f.Hands.Do == bench.Ramp {
+		seconds = 30
+		b.Let(Ramping, f.Hands.Value)
+	} else {
+		b.gauge = f.Hands.Value
+		if b.rest == plumbing.Open {
+			b.Power(1) // what is open at rest holds only with power
+		}
+	}
+	for t := 0.0; t <= seconds && b.times == 0; t += f.Every {
+		f.Time, f.Value = append(f.Time, t), append(f.Value, b.Gauge())
+		b.Run(f.Every)
+	}
+	return nil
 }

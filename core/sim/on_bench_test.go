@@ -105,6 +105,36 @@ func TestOnBenchValves(t *testing.T) {
 	}
 }
 
+// What is foreseen of a part on the pump: a sound valve keeps what it holds, one that passes lets it go;
+// nothing is foreseen where hands decide when it is switched, nor of the rig by itself.
+func TestForeseenOnBench(t *testing.T) {
+	end := func(fault string, severity float64) float64 {
+		c := build(t, naMAF, sim.Conditions{})
+		if fault != "" {
+			c = build(t, naMAF, sim.Conditions{}, fault, severity)
+		}
+		part, _ := c.Graph.Part("vent-valve")
+		st, _ := bench.ValveBench.Stretch(bench.Known{Subject: bench.Subject{Part: part}, In: map[record.RunKind]bool{}}, "phase-3")
+		hands, ok := sim.HandsOn(st)
+		f := sim.Forecast{Hands: hands, Every: 0.5, Column: "pressure"}
+		if err := sim.ForeseeOnBench(c, "vent-valve", &f); err != nil || !ok || len(f.Time) < 40 || f.Value[0] != hands.Value {
+			t.Fatalf("%v, %+v", err, f)
+		}
+		return f.Value[len(f.Value)-1] / f.Value[0]
+	}
+	if sound, leaks := end("", 0), end("vent-valve", 0.3); sound < 0.98 || leaks > 0.3 {
+		t.Errorf("a sound valve keeps %.2f, one that leaks %.2f", sound, leaks)
+	}
+	part, _ := build(t, naMAF, sim.Conditions{}).Graph.Part("purge-valve")
+	k := bench.Known{Subject: bench.Subject{Part: part}, In: map[record.RunKind]bool{}}
+	for _, leg := range []record.RunKind{record.RunRig, "phase-1", "phase-4"} {
+		st, _ := bench.ValveBench.Stretch(k, leg)
+		if _, ok := sim.HandsOn(st); ok {
+			t.Errorf("%s can be foreseen", leg)
+		}
+	}
+}
+
 // A vent unit on the rig shows its windows, and a fault in one of them.
 func TestOnBenchVentUnit(t *testing.T) {
 	of := plumbing.Combination{Engine: "na-maf", Vapour: "eonv-switch-remote"}

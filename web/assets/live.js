@@ -33,8 +33,8 @@ function start() {
     const height = Math.max($("picture").hidden ? 200 : 170, Math.min(320, window.innerHeight - 530 - ($("picture").hidden ? 0 : $("picture").clientHeight - 60)));
     const size = { width: box.clientWidth, height };
     const tables = [own(drawn())];
-    const ghosts = shown === 0 && view && foretold.leg === view.leg ? foretold.list : [];
-    for (let i = 0; i < mostGhosts; i++) tables.push(ghosts[i] ? [ghosts[i].t, ghosts[i].v] : [[], []]);
+    const all = ghosts();
+    for (let i = 0; i < mostGhosts; i++) tables.push(all[i] ? [all[i].t, all[i].v] : [[], []]);
     tables.push(limit && shown === 0 ? [limit.t, limit.p] : [[], []], fit && shown === 0 ? [fit.t, fit.p] : [[], []]);
     const data = uPlot.join(tables);
     if (plot && plot.width === size.width && plot.height === size.height) {
@@ -69,9 +69,16 @@ function start() {
     for (let i = 0; column && i < t.length; i++) if (column[i] !== null || cols.every((c) => c[i] === null)) { at.push(t[i]); values.push(column[i]); }
     return [at, values];
   }
+  // What suspects would show in the leg that is read. What is held counts from the last stroke, and has
+  // none before.
+  function ghosts() {
+    if (shown !== 0 || !view || foretold.leg !== view.leg) return [];
+    return foretold.list.filter((g) => !g.held || view.shut).map((g) => (g.held ? { ...g, t: g.t.map((x) => x + view.from) } : g));
+  }
   // The names of the suspects stand at the ends of their traces, one below the other where they meet.
   function ghostNames(u) {
-    if (shown !== 0 || foretold.leg !== view.leg) return;
+    const list = ghosts();
+    if (!list.length) return;
     const c = u.ctx, k = devicePixelRatio, taken = [];
     c.save();
     c.font = `500 ${13 * k}px Text, sans-serif`;
@@ -80,7 +87,7 @@ function start() {
     c.lineWidth = 4 * k;
     c.setLineDash([]);
     c.textAlign = "right";
-    for (const g of foretold.list) {
+    for (const g of list) {
       const end = g.t.findLastIndex((x) => x <= u.scales.x.max);
       if (end < 0) continue;
       let y = u.valToPos(g.v[end], "y", true) - 6 * k;
