@@ -537,6 +537,30 @@ func TestPowerIsToldFromHere(t *testing.T) {
 	})
 }
 
+// What suspects would show is foreseen for what a part holds, from the last stroke on, and for a phase of
+// the whole car; not where a hand decides when a part is switched, and not for a quantity of no plant.
+func TestSuspectsAreForetold(t *testing.T) {
+	onBench(t, "valve-bench", nil, func(t *testing.T, x *engine) {
+		told, err := x.Foretell(ctx, x.id, "phase-3", "pressure")
+		must(t, err)
+		if n := len(told); n == 0 || told[n-1].Name != "nothing wrong" || !told[n-1].Held || len(told[n-1].Time) < 40 {
+			t.Fatalf("%+v", told)
+		}
+		for _, c := range [][2]string{{"phase-1", "pressure"}, {"rig", "pressure"}, {"phase-3", "volts"}, {"no such leg", "pressure"}} {
+			if told, err := x.Foretell(ctx, x.id, record.RunKind(c[0]), c[1]); err != nil || len(told) > 0 {
+				t.Errorf("%v: %+v, %v", c, told, err)
+			}
+		}
+	})
+	onBench(t, "draw-down", adapterSeat(tank(0)), func(t *testing.T, x *engine) {
+		told, err := x.Foretell(ctx, x.id, "phase-2", bench.TankSensor)
+		must(t, err)
+		if n := len(told); n < 2 || told[n-1].Held || told[0].Name == told[n-1].Name {
+			t.Errorf("%+v", told)
+		}
+	})
+}
+
 // One window drives, the others watch; stopping is for everybody, taking over is one tap, and
 // who has gone away no longer drives. Each turn is written down.
 func TestOneDrives(t *testing.T) {
