@@ -170,7 +170,7 @@ func spanWord(s bench.Span) string {
 
 // spanFigure is what a span is told by: the share lost in a minute, or the seconds to half.
 func spanFigure(s bench.Span) string {
-	switch v := -math.Expm1(-60 * s.Loss); {
+	switch v := math.Abs(math.Expm1(-60 * s.Loss)); { // no minus before a nought
 	case s.Must == bench.Holds && v == v:
 		return fmt.Sprintf("%.0f%%", 100*v)
 	case s.Must == bench.Passes && s.Fall == s.Fall && !math.IsInf(s.Fall, 0):

@@ -310,3 +310,20 @@ func TestTechnician(t *testing.T) {
 		}
 	}
 }
+
+// What a hand instrument measures is known by its name before anybody is connected to it.
+func TestMeasuresByName(t *testing.T) {
+	p := plant(t, "name: SQ-1\narchetypes: [na-maf, engine-vacuum]\n", 1)
+	for _, x := range standin.Tools(p) {
+		var has []string
+		for _, c := range x.About().Channels {
+			has = append(has, c.Key)
+		}
+		if got := standin.Measures(x.Name); !slices.Equal(got, has) {
+			t.Errorf("%s: %v, but it gives %v", x.Name, got, has)
+		}
+	}
+	if got := standin.Measures("raft"); got != nil {
+		t.Errorf("a raft gives %v", got)
+	}
+}

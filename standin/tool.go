@@ -111,6 +111,30 @@ func (t *Tool) part(c *sim.Car, words []string, i int) (string, error) {
 
 // Tools are the hand instruments of a whole car.
 func Tools(p *Plant) []*Tool {
+	out := toolbox()
+	session := make([]byte, 8)
+	_, _ = rand.Read(session) // never fails
+	for i, t := range out {
+		t.plant, t.rng, t.session = p, mrand.New(mrand.NewPCG(p.file.Seed, uint64(i+3))), fmt.Sprintf("%x-%d", session, i)
+	}
+	return out
+}
+
+// Measures are the channels that a hand instrument of a whole car gives, by its name; none for what is
+// no such instrument.
+func Measures(name string) (out []string) {
+	for _, t := range toolbox() {
+		for _, d := range t.shows {
+			if t.Name == name {
+				out = append(out, string(d.quantity))
+			}
+		}
+	}
+	return out
+}
+
+// toolbox are the hand instruments before they are on a car.
+func toolbox() []*Tool {
 	gauge := func(t *Tool, c *sim.Car) (float64, bool) {
 		g, _ := c.Gauge(t.at) // joined to nothing it stands open to the air
 		return g / units.InH2O, true
@@ -128,13 +152,7 @@ func Tools(p *Plant) []*Tool {
 		{Name: "multimeter", Takes: []string{"volts PART", "ohms PART", "switch", "volts battery", "volts difference"}, do: multimeter, Rate: 2, shows: []dial{{record.Volts, volts, meterVolts}}},
 		{Name: "gas-temperature probe", Takes: []string{"read"}, do: gasProbe, Rate: 1, shows: []dial{{record.GasTemp, probe, probeShows}}},
 	}
-	out = append(out, benchRig())
-	session := make([]byte, 8)
-	_, _ = rand.Read(session) // never fails
-	for i, t := range out {
-		t.plant, t.rng, t.session = p, mrand.New(mrand.NewPCG(p.file.Seed, uint64(i+3))), fmt.Sprintf("%x-%d", session, i)
-	}
-	return out
+	return append(out, benchRig())
 }
 
 // rigFlow is what the smoke rig's tube shows, L/min of free air.

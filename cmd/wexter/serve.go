@@ -30,6 +30,7 @@ import (
 	"wexter/ingest"
 	"wexter/instrument"
 	"wexter/live"
+	"wexter/standin"
 	"wexter/store"
 	"wexter/web"
 )
@@ -176,6 +177,14 @@ func carInstrument(line string, cases map[string]string) (casework.NewDevice, bo
 	return casework.NewDevice{Kind: kind, Name: strings.Join(f[2:len(f)-5], " ") + " " + number, Address: f[len(f)-1], For: number}, true
 }
 
+// measuredBy are the channels of a module of a whole car, by its name.
+func measuredBy(name string) []string {
+	if name == "pressure module" {
+		return []string{string(record.GaugePressure), string(record.RigWall)}
+	}
+	return standin.Measures(name)
+}
+
 // bringCars starts whole cars of the demo, in one process, and lists their adapters and
 // modules as instruments by the number of their case. Pages do not wait for it.
 func bringCars(ctx context.Context, s *casework.Shop, self string, cases map[string]string) {
@@ -202,7 +211,11 @@ func bringCars(ctx context.Context, s *casework.Shop, self string, cases map[str
 		if !ok {
 			continue
 		}
-		if _, err := s.AddDevice(ctx, "", d); err != nil && ctx.Err() == nil {
+		id, err := s.AddDevice(ctx, "", d)
+		if err == nil && d.Kind == record.Module { // so that a bench offers it, before anybody has looked at it, for what it measures alone
+			err = s.NoteMeasures(ctx, id, measuredBy(strings.TrimSuffix(d.Name, " "+d.For)))
+		}
+		if err != nil && ctx.Err() == nil {
 			slog.Error("an instrument of the demo could not be listed", "error", err)
 		}
 	}

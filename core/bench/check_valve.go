@@ -94,29 +94,37 @@ func newCheckWatch(k Known, s Stretch, cols record.Channels) Watcher {
 // through.
 type turnedWatch struct{ pumpWatch }
 
-// Of strokes through a check valve, chosen: what stays below the first passes, even where the valve
-// itself needs a little to open; what reaches the second is shut; and so many strokes must be seen.
+// Of strokes through a check valve, chosen: what stands below the first for so long passes, even where
+// the valve itself needs a little to open; what stands above the second is shut; and so many strokes must
+// be seen. What a stroke shows for a moment is the stroke.
 const (
 	passesBelow = 3.0  // inHg
 	shutAbove   = 10.0 // inHg
+	standsFor   = 0.6  // s
 	fewStrokes  = 4
 )
 
-// strokes are how many were seen, and how far they brought it.
+// strokes are how many were seen, and at most how much stood after one.
 func (w *turnedWatch) strokes() (n int, most float64) {
 	t, level := w.past().gauge()
 	if len(t) < 4 {
 		return 0, 0
 	}
 	_, n = newStrokes(t, level, 0).pumped(0, len(t))
-	return n, slices.Max(level)
+	for i := range t {
+		to, _ := slices.BinarySearch(t, t[i]+standsFor)
+		if to < len(t) {
+			most = math.Max(most, slices.Min(level[i:to+1]))
+		}
+	}
+	return n, most
 }
 
 // State says how many strokes were seen.
 func (w *turnedWatch) State() State {
 	s := w.phaseWatch.State()
 	n, most := w.strokes()
-	s.Now = fmt.Sprintf("Ten strokes: %d seen, at most %s inHg.", n, say(most))
+	s.Now = fmt.Sprintf("Ten strokes: %d seen, at most %s inHg stood.", n, say(most))
 	if n >= 10 || most > shutAbove {
 		s.Now += " That is enough: go on."
 	}
@@ -135,7 +143,7 @@ func (w *turnedWatch) Told() Told {
 	case most < passesBelow:
 		out.Readings["forward"] = Said("passes")
 	default:
-		out.Says = fmt.Sprintf("It came up to %s inHg: neither free nor shut. Clean it and try again.", say(most))
+		out.Says = fmt.Sprintf("%s inHg stood after a stroke: neither free nor shut. Clean it and try again.", say(most))
 	}
 	return out
 }

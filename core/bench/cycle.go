@@ -38,13 +38,14 @@ const (
 	DidNot
 )
 
-// Of cycles, chosen: below the first nothing has been pumped up; a rise of less is none; a fall to half
+// Of cycles, chosen: below the first nothing has been pumped up; a rise of less is none, and one of more is no noise; a fall to half
 // takes at most so long where a valve passes; a span without a fall must last so long to be one; so
 // long after pumping gas and wall still come to the same temperature, by so much of the pressure; and
 // of what a valve held so much is left after 20 s.
 const (
 	cycleLeast = 2.0  // inHg
 	riseLeast  = 0.12 // inHg
+	riseMost   = 0.6  // inHg
 	fallMost   = 2.0  // s
 	fallSure   = 1.0  // s
 	warmsIn    = 1.0  // s
@@ -97,7 +98,7 @@ type strokes struct {
 
 func newStrokes(t, p []float64, within float64) *strokes {
 	g := &strokes{t: t, p: p, noise: decay.ReadingNoise(p), within: within}
-	g.rise = math.Max(riseLeast, 6*g.noise)
+	g.rise = math.Min(math.Max(riseLeast, 6*g.noise), riseMost) // strokes that are gone at once look like noise
 	return g
 }
 

@@ -65,6 +65,10 @@ func (w *pumpWatch) Told() Told {
 	case oddGauge(level) != "" && slices.Max(level) > cycleLeast:
 		out.Says = oddGauge(level)
 		return out
+	case !ok && strokesInVain(t, level):
+		out.Readings[w.reads] = Num(0)
+		out.Says = "Stroke after stroke brings nothing up: it does not hold."
+		return out
 	case !ok:
 		out.Says = strings.TrimSpace(oddGauge(level) + " It was not brought up far enough to be held: it leaks wide, or was not pumped.")
 		return out
@@ -81,6 +85,12 @@ func (w *pumpWatch) Told() Told {
 		out.Says = fmt.Sprintf("Plugged, it keeps only %s of %s inHg: mend the rig first.", say(left), say(vacuumAt))
 	}
 	return out
+}
+
+// strokesInVain reports whether somebody pumps and what each stroke brings is gone before the next.
+func strokesInVain(t, level []float64) bool {
+	loss, ok := newStrokes(t, level, 0).between(0, len(t))
+	return ok && loss > 10*keepsRate
 }
 
 // Picture is what is on the pump at this moment.

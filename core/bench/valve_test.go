@@ -174,6 +174,7 @@ func TestCheckValveOnThePump(t *testing.T) {
 		word, says  string
 	}{
 		{"passes", 0.9, 0.6, "passes", ""},
+		{"passes, and each stroke kicks", 4, 0.5, "passes", ""},
 		{"shut", 2, 0.999, "shut", ""},
 		{"between", 1.5, 0.95, "", "neither free nor shut"},
 		{"no stroke", 0, 1, "", "Hardly a stroke"},

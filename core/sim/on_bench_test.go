@@ -105,6 +105,36 @@ func TestOnBenchValves(t *testing.T) {
 	}
 }
 
+// A check valve on the rig, both ways: a sound one, one that passes both ways, and one that is blocked.
+func TestOnBenchCheckValve(t *testing.T) {
+	for _, c := range []struct {
+		param   string
+		value   float64
+		outcome string
+	}{{"", 0, "good"}, {"reverse", 2, "both"}} {
+		t.Run(c.outcome, func(t *testing.T) {
+			car := build(t, turbo, sim.Conditions{})
+			if c.param != "" {
+				put(t, car, "manifold-check", c.param, c.value)
+			}
+			part, _ := car.Graph.Part("manifold-check")
+			k := bench.Known{Subject: bench.Subject{Graph: car.Graph, Part: part}, In: map[record.RunKind]bool{}, Read: bench.Readings{}}
+			all := bench.Readings{}
+			for leg, seconds := range map[record.RunKind]float64{"phase-1": 40, "phase-2": 12} {
+				rig, err := car.OnBench(part.Key, "", 7)
+				if err != nil {
+					t.Fatal(err)
+				}
+				_, told := onRig(t, rig, k, bench.CheckValve, leg, seconds, nil)
+				all = all.With(told.Readings)
+			}
+			if v := bench.CheckValve.Reduce(k.Subject, all); v.Outcome != c.outcome {
+				t.Errorf("%+v of %v", v, all)
+			}
+		})
+	}
+}
+
 // What is foreseen of a part on the pump: a sound valve keeps what it holds, one that passes lets it go;
 // nothing is foreseen where hands decide when it is switched, nor of the rig by itself.
 func TestForeseenOnBench(t *testing.T) {
