@@ -130,6 +130,20 @@ func TestValveCyclesByTaps(t *testing.T) {
 	}
 }
 
+// A vent unit with reliefs of its own is not pumped to 15 inHg: a sound one would be called leaking.
+func TestValveWithReliefsIsNotPumped(t *testing.T) {
+	for vapour, lacks := range map[string]bool{"eonv-switch-remote": true, "engine-vacuum": false} {
+		g := graphOf(t, vapour)
+		part, _ := g.Part("vent-valve")
+		k := bench.Known{Subject: bench.Subject{Graph: g, Part: part}, In: map[record.RunKind]bool{}}
+		for _, leg := range []record.RunKind{"phase-1", bench.NewPart, "phase-3"} {
+			if st, _ := bench.ValveBench.Stretch(k, leg); strings.Contains(st.Lacks, "reliefs of its own") != lacks {
+				t.Errorf("%s, %s: %q", vapour, leg, st.Lacks)
+			}
+		}
+	}
+}
+
 // What the new part shows is held against the old one, and a rig that leaks is no verdict on a valve.
 func TestValveBesideNew(t *testing.T) {
 	s := bench.Subject{Part: valveKnown(plumbing.Shut).Part}

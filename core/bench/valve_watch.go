@@ -59,7 +59,16 @@ func valveStretches(k Known) []Stretch {
 		return []Stretch{cycles, beside, coil}
 	}
 	hold.Maybe = true
+	if relieved(k.Subject) {
+		why := fmt.Sprintf("this unit has reliefs of its own, which let go long before %s: read it as a vent unit on the manometer, or type what you see at 2 inH2O", how)
+		cycles.Lacks, beside.Lacks, hold.Lacks = why, why, why
+	}
 	return []Stretch{rig, cycles, beside, hold, coil}
+}
+
+// relieved reports whether reliefs sit on the part, as on a vent unit: a pump only opens them.
+func relieved(s Subject) bool {
+	return s.Graph != nil && slices.ContainsFunc(s.Graph.On(s.Part.Key), func(p plumbing.Part) bool { return p.Kind == plumbing.Relief })
 }
 
 // valveWatch sees how a part stood its cycles.

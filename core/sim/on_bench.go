@@ -112,7 +112,7 @@ func (b *OnBench) Gauge() float64 { return b.gauge }
 
 // Volts are those across the contact of a vent unit, otherwise across the lead of the part.
 func (b *OnBench) Volts() float64 {
-	if b.unit == nil {
+	if b.unit == nil || b.hands == Pumping {
 		return b.volts * b.power
 	}
 	if b.closed {
