@@ -106,7 +106,7 @@ func (s *Shop) supposed(v record.Vehicle, car Car, x Supposed, at sim.Conditions
 // mostForetold is how many suspects are drawn behind a live trace.
 const mostForetold = 2
 
-// Foretell says what the first column of a live bench would show in a stretch with each of the
+// Foretell says what a column of a live bench would show in a stretch with each of the
 // likeliest suspects, and with none. A stretch that is no phase of the test, or a column that the
 // plant cannot give, has none.
 func (s *Shop) Foretell(ctx context.Context, id string, leg record.RunKind, column string) (out []Foretold, err error) {

@@ -15,8 +15,8 @@ after(async () => {
 const run = (seconds) => car.tell("@run", String(seconds));
 const next = (page, words) => page.waitForSelector(`${main}:has-text('Start: ${words}')`);
 
-// seated opens a test of the car live with one of its instruments.
-async function seated(page, name, kind, test, of = "Tern", at = car.at) {
+// seated opens a test of the car live with one of its instruments, and what else is chosen by the name of a want.
+async function seated(page, name, kind, test, of = "Tern", at = car.at, also = {}) {
   await page.goto(shop.base + "/instruments");
   const address = at[name];
   if (!await page.locator(`li:has-text('${address}')`).count()) {
@@ -33,6 +33,7 @@ async function seated(page, name, kind, test, of = "Tern", at = car.at) {
   const pick = page.locator("select[name^=seat-]").first();
   const option = page.locator("select[name^=seat-]").first().locator("option").filter({ hasText: name }).last();
   if (await pick.count() && await option.count()) await pick.selectOption(await option.getAttribute("value"));
+  for (const [want, value] of Object.entries(also)) await page.selectOption(`select[name=seat-${want}]`, value);
   await arrive(page, () => page.click("button:has-text('Begin')"));
   await page.waitForSelector(".lamp[data-state=on]");
   await page.waitForFunction(() => /\d/.test(document.querySelector("[data-inches]").textContent));
@@ -210,6 +211,28 @@ test("a vent unit ramped by hand: its windows, the order and the contact inch by
   } finally { await other.close(); }
 });
 
+test("a sensor along with the hand pump, by its signal: points, a line, and the book's volts decide", async () => {
+  const page = await shop.page();
+  await seated(page, "bench rig", "module", "sensor-check?on=tank-sensor", "Tern", car.at, { "live-data": "", volts: "same" });
+  await next(page, "along with the pump");
+  await press(page, main);
+  await page.waitForSelector(`${main}:has-text('Done, go on')`);
+  await run(30);
+  await page.waitForSelector("[data-next]:has-text('vacuum, with stops')");
+  await run(40);
+  await page.waitForSelector("[data-next]:has-text('that is enough')");
+  await page.waitForSelector("[data-verdict]:has-text('Which volts does the book give')");
+  await page.keyboard.press("Space");
+  await page.waitForSelector("[data-done]:not([hidden])");
+  await arrive(page, () => page.keyboard.press("g"));
+  assert.match(await page.inputValue("#read-gauge-0"), /^-?10|^-9\.9/);
+  await page.fill("[name=read-volts-zero-0]", "2,5");
+  await page.fill("[name=read-volts-ten-0]", "3.93 V");
+  await arrive(page, () => page.click("button:has-text('What do these readings say?')"));
+  await page.waitForSelector(".verdictsays:has-text('Follows the pump')");
+  assert.match(await page.locator(".scene svg").getAttribute("aria-label"), /shows (1\.00|0\.99|1\.01) times/);
+});
+
 test("by hand: each bench says what typed readings come to, and draws them", async () => {
   const page = await shop.page();
   const url = shop.base + await shop.car(page, "Tern");
@@ -260,6 +283,21 @@ test("by hand: each bench says what typed readings come to, and draws them", asy
   await page.fill("[name=read-rig-0]", "60 psi"); // no vacuum goes so far
   await check();
   await page.waitForSelector("text=Check the unit");
+
+  // A sensor point by point: its line is judged, mercury for water is seen, and a step left out is asked for.
+  const points = { "read-gauge-0": "-10", "read-gauge-1": "-5", "read-gauge-2": "0", "read-gauge-3": "5", "read-gauge-4": "2.49 kPa" };
+  const shows = (f) => Object.fromEntries([-10, -5, 0, 5, 10].map((v, i) => [`read-shows-${i}`, String(f(v))]));
+  await says("sensor-check?on=tank-sensor", { ...points, ...shows((v) => v + 1.5) });
+  await check();
+  await page.waitForSelector(".verdictsays:has-text('a false zero')");
+  assert.match(await page.locator(".scene svg").getAttribute("aria-label"), /1\.50 inH2O at zero/);
+  await says("sensor-check?on=tank-sensor", { ...points, ...shows((v) => (v * 13.595) / 4) });
+  for (const [i, v] of [-10, -5, 0, 5, 10].entries()) await page.fill(`[name=read-gauge-${i}]`, String(v / 4));
+  await check();
+  await page.waitForSelector("text=set to inches of mercury");
+  await says("sensor-check?on=tank-sensor", { ...points, "read-shows-0": "-10", "read-shows-1": "0" });
+  await check();
+  await page.waitForSelector("text=Read both at each pressure");
 
   // Who tests by the inch types the volts at each: the contact changes between 2 and 3 inches, which is late.
   await page.goto(`${shop.base}${await shop.car(page, "Fulmar")}/do/eonv-manometer?on=vent-valve`);

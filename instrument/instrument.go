@@ -139,7 +139,7 @@ const TakesDrive = "drive MODE"
 
 // TakesPart is what a simulated bench rig takes for what hands do at a real one: which part is on it, and
 // whether it is pumped up or slowly ramped, to how many pascals.
-const TakesPart = "put PART|new|plug pump|ramp PA"
+const TakesPart = "put PART|new|plug pump|ramp|steps PA"
 
 // TakesFar is what an instrument on a simulated car takes that opens and shuts a cover beside it.
 const TakesFar = "open|shut PART"

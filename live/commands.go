@@ -215,6 +215,8 @@ func handsOn(s *seat, st bench.Stretch, site bench.Site) (out []order) {
 			words = "pump"
 		case bench.Ramp:
 			words = "ramp"
+		case bench.UpAndDown:
+			words = "steps"
 		}
 		if words != "" {
 			out = append(out, order{s, instrument.Command{Do: instrument.Ask, Words: fmt.Sprintf("put %s %s %.0f", on, words, x.Value)}})

@@ -163,16 +163,27 @@ func (b *Bench) Since(version int, run string, from int, counted int) News {
 	return n
 }
 
-// First is the column that the bench shows large, and how it is brought to the unit in which it is shown;
-// false while nobody knows what the instrument gives.
-func (b *Bench) First() (record.RunChannel, bench.Conversion, bool) {
+// Foreseen is a column of a bench whose course with each suspect can be drawn.
+type Foreseen struct {
+	Column record.RunChannel
+	To     bench.Conversion // to the unit in which it is shown
+	At     int              // which of the columns it is
+}
+
+// Foreseen is the column whose course can be foreseen: the one that the test names, else the one that the
+// bench shows large; false while nobody knows what the instrument gives.
+func (b *Bench) Foreseen() (Foreseen, bool) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	if len(b.seats) == 0 || len(b.seats[0].shown) == 0 {
-		return record.RunChannel{}, bench.Conversion{}, false
+	want := b.live.Bench.Live.Foresees
+	for _, s := range b.seats {
+		for i, c := range s.shown {
+			if want == "" || c.Key == want {
+				return Foreseen{c.RunChannel, c.to, s.first + i}, true
+			}
+		}
 	}
-	c := b.seats[0].shown[0]
-	return c.RunChannel, c.to, true
+	return Foreseen{}, false
 }
 
 // Picture is what the test's picture shows now: of the stretch that is read, or of what is in; nil

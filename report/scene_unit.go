@@ -33,7 +33,7 @@ func unitScene(x bench.UnitScene) string {
 	c := NewSVG(sceneWidth, bottom+34+more+46, says+orderSays(x.Order))
 	for v := math.Ceil(low); v <= high; v++ {
 		c.Line("grid", at(v), 12, at(v), bottom)
-		c.Text("tick", "middle", at(v), bottom+18, strings.Replace(fmt.Sprintf("%.0f", v), "-", "−", 1))
+		c.Text("tick", "middle", at(v), bottom+18, fixed(v, 0))
 	}
 	c.Text("small", "end", left-16, bottom+18, "inH2O")
 	for i, w := range x.Windows {

@@ -71,6 +71,8 @@ func TestScenesStayInTheirFrames(t *testing.T) {
 		scene bench.Scene
 		says  string
 	}{
+		{"sensor on a line", bench.SensorCheck.Picture(part("tank-sensor"), bench.Readings{"gauge": bench.Num(-10, -5, 0, 5, 10), "shows": bench.Num(-9, -4, 1.2, 6, 11)}), "1.00 times"},
+		{"sensor far out, of this moment", bench.SensorScene{Gauge: []float64{-50, 50}, Shows: []float64{300, -300}, Zero: math.NaN(), Gain: math.NaN(), NowAt: 90, Now: -90, Scale: 0.1, Nothing: 0.5}, "beside the gauge"},
 		{"valve, both parts", bench.ValveBench.Picture(part("purge-valve"), bench.Readings{"sealed": five, "passed": five, "new-sealed": five, "loss": bench.Num(0, 900, math.Inf(1)), "fall": bench.Num(0.1, math.Inf(1))}), "a new one: holds"},
 		{"valve of this moment", bench.ValveScene{Must: bench.Passes, Electric: true, On: true, Now: 40, Old: bench.Tried{T: []float64{0, 1, 2, 300}, P: []float64{0, -3, 31, 0}}}, "40.0 inHg stand"},
 		{"rig plugged", bench.ValveScene{Plugged: true, Now: 0}, "0 inHg"},

@@ -2,6 +2,7 @@ package standin
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -47,6 +48,13 @@ func (t *Tool) onBench() *sim.OnBench {
 	return t.bench
 }
 
+// onSensor lets the car's control unit see what the rig holds on a sensor that is still plugged in.
+func (t *Tool) onSensor(c *sim.Car) {
+	if b := t.onBench(); b != nil && b.Sensor() != "" {
+		c.Pump(b.Sensor(), b.Gauge())
+	}
+}
+
 func askBench(t *Tool, c *sim.Car, w []string) (string, error) {
 	switch {
 	case w[0] == "put" && len(w) == 4:
@@ -55,7 +63,7 @@ func askBench(t *Tool, c *sim.Car, w []string) (string, error) {
 			return "", fmt.Errorf("%q is no pressure between -95000 and 95000 Pa", w[3])
 		}
 		hands := sim.Hands(w[2])
-		if hands != sim.Pumping && hands != sim.Ramping {
+		if !slices.Contains([]sim.Hands{sim.Pumping, sim.Ramping, sim.Stepping}, hands) {
 			return "", orUse(nil, t)
 		}
 		b, err := c.OnBench(w[1], t.benched, t.plant.file.Seed)
@@ -68,9 +76,12 @@ func askBench(t *Tool, c *sim.Car, w []string) (string, error) {
 		t.onBench() // its clock comes to this moment before another part is on it
 		t.bench = b
 		b.Let(hands, pa)
+		c.Unpump()
+		t.plant.beside = t.onSensor
 		return "done", nil
 	case w[0] == "off":
 		t.bench = nil
+		c.Unpump()
 		return "done", nil
 	case w[0] == "read":
 		if b := t.onBench(); b != nil {
@@ -82,7 +93,7 @@ func askBench(t *Tool, c *sim.Car, w []string) (string, error) {
 }
 
 // workBench switches the lead of the part that is on the rig.
-func workBench(t *Tool, _ *sim.Car, cmd instrument.Command) error {
+func workBench(t *Tool, c *sim.Car, cmd instrument.Command) error {
 	b := t.onBench()
 	if b == nil {
 		if cmd.Do == instrument.Open {
@@ -91,7 +102,10 @@ func workBench(t *Tool, _ *sim.Car, cmd instrument.Command) error {
 		return fmt.Errorf("nothing is on the bench rig")
 	}
 	if cmd.Do == instrument.Open {
-		b.ToAir()
+		if b.ToAir(); b.Sensor() != "" { // its hose goes back to the car
+			t.bench = nil
+			c.Unpump()
+		}
 		return nil
 	}
 	b.Power(cmd.Target)

@@ -72,6 +72,8 @@ type Plant struct {
 	woken bool
 	bench bool              // sealed for a hold
 	held  map[string]*lease // valves that are commanded for a while, by part
+	// beside brings what stands beside the car, and is felt by it, to this moment; nil: nothing does.
+	beside func(*sim.Car)
 }
 
 // NewPlant builds the car of a file; what is not known or not possible is said.
@@ -252,6 +254,9 @@ func (p *Plant) at(f func(c *sim.Car) error) error {
 		if err := p.car.Run(dt); err != nil {
 			return err
 		}
+	}
+	if p.beside != nil {
+		p.beside(p.car)
 	}
 	return f(p.car)
 }

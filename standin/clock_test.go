@@ -168,3 +168,42 @@ func TestACarThatIsStepped(t *testing.T) {
 		t.Error("nonsense steps the clock")
 	}
 }
+
+// A sensor on the bench rig is still plugged in: the scan adapter reads what the hand pump holds on it,
+// and the car again once the rig is let go.
+func TestTheAdapterSeesASensorOnTheBenchRig(t *testing.T) {
+	at := serve(t, plant(t, strings.Replace(strings.Replace(carFile, "trips: 2", "trips: 0", 1), "{flange-seal: 0.6}", "{}", 1), 0))
+	a, err := dialAdapter(at["scan adapter"])
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer a.Close()
+	ask := func(words string) string {
+		said, err := instrument.AskTool(ctx, at["bench rig"], words)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return said
+	}
+	if said := ask("put tank-sensor steps 2491"); said != "done" {
+		t.Fatal(said)
+	}
+	for i, want := range []float64{0, 747, 1495, 2491} { // each step takes a second and a half, and stays four
+		if err := a.Work(ctx, map[bool]string{true: "run 3", false: "run 5.5"}[i == 0]); err != nil {
+			t.Fatal(err)
+		}
+		s, err := instrument.State(ctx, a)
+		if err != nil || math.Abs(s.Live["32"]-want) > 2 {
+			t.Errorf("step %d: the car reads %g Pa, %v; %g are pumped", i, s.Live["32"], err, want)
+		}
+	}
+	if said := ask("off"); said != "done" {
+		t.Fatal(said)
+	}
+	if s, err := instrument.State(ctx, a); err != nil || math.Abs(s.Live["32"]) > 50 {
+		t.Errorf("back on the car: %g Pa, %v", s.Live["32"], err)
+	}
+	if _, err := instrument.AskTool(ctx, at["bench rig"], "put tank-sensor juggle 2491"); err == nil {
+		t.Error("hands juggle")
+	}
+}

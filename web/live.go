@@ -239,7 +239,8 @@ func usualSeat(v wantView, l casework.LiveTest) int {
 	wants := l.Bench.Wants()
 	// Smoke, and a part on a pump, can be judged without any instrument, but the first thing that the test
 	// reads there tells most. What is felt or heard on the whole car wants none.
-	only := l.Bench.On != bench.WholeCar && wants[0].Optional && wants[0].Key == v.Key
+	i := slices.IndexFunc(wants, func(w bench.Want) bool { return w.Key == v.Key })
+	only := l.Bench.On != bench.WholeCar && i == 0 && wants[0].Optional || i >= 0 && wants[i].Usual
 	if v.Optional && !only || len(v.Options) == 0 {
 		return -1
 	}

@@ -167,6 +167,7 @@ var verdicts = []verdict{
 	{"follows", "sensor-check", plumbing.Part{}, bench.Readings{"supply": num(5), "zero": num(0), "ten": num(10.1)}, "true"},
 	{"zero", "sensor-check", plumbing.Part{}, bench.Readings{"zero": num(2), "ten": num(12)}, "false-zero"},
 	{"dead", "sensor-check", plumbing.Part{}, bench.Readings{"zero": num(0), "ten": num(0.1)}, "false-scale"},
+	{"late", "sensor-check", plumbing.Part{}, bench.Readings{"gauge": num(-8, -4, 0, 4, 8), "shows": num(-8, -4, 0, 4, 8), "lag": num(3)}, "slow"},
 	{"no supply", "sensor-check", plumbing.Part{}, bench.Readings{"supply": num(0.3), "zero": num(0), "ten": num(0)}, "?supply"},
 	{"at the limit", "sensor-check", plumbing.Part{}, bench.Readings{"zero": num(0), "ten": num(9)}, bench.CannotTell},
 

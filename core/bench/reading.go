@@ -39,6 +39,7 @@ type Channel struct {
 	Words    []string // keys of a choice; of places: what there may be at one
 	Times    int      // how often it is read at least; 0 is once
 	Optional bool     // the verdict can do without it
+	Usual    bool     // optional, but an instrument that gives it is chosen unless somebody says otherwise
 	Worked   bool     // the bench works it out; nobody types it
 	Open     bool     // a meter may show OL: an open circuit, kept as +Inf
 }

@@ -1,6 +1,7 @@
 package bench
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -192,6 +193,8 @@ type Live struct {
 	Looks []record.RunKind
 	// Picture is the test's picture between stretches; nil: the one of its readings.
 	Picture func(Known) Scene
+	// Foresees is the column whose course with each suspect is drawn; empty: the first.
+	Foresees string
 	// AllIn is what is said when all is in that the verdict needs; empty: the usual.
 	AllIn string
 	// Watch is the test's own watcher of its stretches; nil: one that reads at the end.
@@ -343,6 +346,7 @@ func (t Test) Watch(k Known, s Stretch, cols record.Channels) Watcher {
 // Source is what an instrument must give for a sense, and how the sense's figure follows.
 type Source struct {
 	Keys   []string // of channels; their values are added up
+	Or     []string // channels that do as well, where the first is missing
 	Factor float64  // −1 for what is read as a vacuum
 	From   When
 }
@@ -366,8 +370,8 @@ var sources = map[Sense]Source{
 	BenchVacuum: gauge(-1, AtEnd), HoldsBackward: gauge(-1, AtEnd), PurgePull: gauge(-1, AtEnd), TankVacuum: gauge(-1, AtEnd),
 	RigFlow: by(record.RigFlowing, AtEnd), RigFlowBefore: by(record.RigFlowing, AMinuteOn),
 	WallTemperature: by(record.RigWall, AtEnd), Barometer: by(record.AirPressure, AtEnd), AirTemperature: by(record.AirTemp, AtEnd), GasTemperature: by(record.GasTemp, AtEnd),
-	CoilOhms: by(record.Ohms, AtEnd), SupplyVolts: by(record.Volts, AtEnd), SwitchVolts: by(record.Volts, AtEnd), SensorSupply: by(record.Volts, AtEnd), SensorZero: by(record.Volts, AtEnd),
-	SensorAtTen: by(record.Volts, AtEnd), DifferenceVolts: by(record.Volts, AtEnd),
+	CoilOhms: by(record.Ohms, AtEnd), SupplyVolts: by(record.Volts, AtEnd), SwitchVolts: by(record.Volts, AtEnd), SensorVolts: by(record.Volts, AtEnd),
+	PumpGauge: gauge(1, AtEnd), SensorShows: {Keys: []string{TankSensor}, Or: []string{TankSensorWide}, Factor: 1}, DifferenceVolts: by(record.Volts, AtEnd),
 	TotalTrim: pids(1, "pid-06", "pid-07"), MeteredAir: pids(1, "pid-10"), ManifoldPressure: pids(1, "pid-0B"), SensorVacuum: pids(-1, TankSensor), FuelLevel: pids(1, "pid-2F"), CarBarometer: pids(1, "pid-33"), CarVolts: pids(1, "pid-42"),
 	DriveData: pids(1, driveKeys()...),
 }
@@ -387,13 +391,14 @@ type Want struct {
 	Reads    []string // channels of the test that come of it
 	Held     string   // what is held to the place where it is read: manometer, meter; empty: the rig
 	Optional bool     // the test can do without any of them
+	Usual    bool     // it is chosen all the same, unless somebody says otherwise
 	Must     []string // of Keys, those that it cannot do without
 }
 
 // LiveData is the key of a want that a scan adapter gives.
 const LiveData = "live-data"
 
-// Wants lists what instruments can give a test, what it cannot do without first.
+// Wants lists what instruments can give a test: what it cannot do without first, then what is usual.
 func (t Test) Wants() []Want {
 	var out []Want
 	for _, c := range t.Channels {
@@ -416,7 +421,8 @@ func (t Test) Wants() []Want {
 		}
 		w.Reads = append(w.Reads, c.Key)
 		w.Optional = w.Optional && c.Optional && c.Kind != Trace
-		for _, k := range s.Keys {
+		w.Usual = w.Usual || c.Usual
+		for _, k := range slices.Concat(s.Keys, s.Or) {
 			if !slices.Contains(w.Keys, k) {
 				w.Keys = append(w.Keys, k)
 			}
@@ -425,16 +431,19 @@ func (t Test) Wants() []Want {
 			}
 		}
 	}
-	slices.SortStableFunc(out, func(a, b Want) int {
-		switch {
-		case a.Optional == b.Optional:
-			return 0
-		case a.Optional:
-			return 1
-		}
-		return -1
-	})
+	slices.SortStableFunc(out, func(a, b Want) int { return cmp.Compare(a.rank(), b.rank()) })
 	return out
+}
+
+// rank is the order in which wants come: what the test cannot do without, what is usual, the rest.
+func (w Want) rank() int {
+	switch {
+	case !w.Optional:
+		return 0
+	case w.Usual:
+		return 1
+	}
+	return 2
 }
 
 // Permitted reports whether what the EVAP system is permitted bounds a column of the test.

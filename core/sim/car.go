@@ -71,6 +71,7 @@ type Car struct {
 	by         map[string]plumbing.State // by hand
 	told       map[string]float64        // by the control unit, or a tool through it
 	tool       map[string]float64        // by a tool
+	pumped     map[string]float64        // Pa gauge that a hand pump holds on a sensor
 	rng        *rand.Rand
 	carbon     float64 // kg of fuel held by the carbon
 	carbonFull float64

@@ -49,32 +49,40 @@ func HandsOn(st bench.Stretch) (hands bench.Step, ok bool) {
 		switch {
 		case x.Do == bench.PlugRig:
 			return hands, false
-		case x.Do == bench.Ramp, x.Do == bench.Pump && st.For > 0:
+		case x.Do == bench.Ramp, x.Do == bench.UpAndDown, x.Do == bench.Pump && st.For > 0:
 			hands, ok = x, true
 		}
 	}
 	return hands, ok
 }
 
-// ForeseeOnBench is what a perfect gauge would show of a part of the car on a bench rig: from the last
-// stroke of a pump on, or over one slow ramp.
+// ForeseeOnBench is what a perfect gauge, or the sensor itself, would show of a part of the car on a bench
+// rig: from the last stroke of a pump on, over one slow ramp, or over all steps up and down.
 func ForeseeOnBench(c *Car, part string, f *Forecast) error {
 	b, err := c.OnBench(part, "", 1)
 	if err != nil {
 		return err
 	}
 	seconds := 25.0
-	if f.Hands.Do == bench.Ramp {
+	switch f.Hands.Do {
+	case bench.UpAndDown:
+		seconds = 62
+		b.Let(Stepping, f.Hands.Value)
+	case bench.Ramp:
 		seconds = 30
 		b.Let(Ramping, f.Hands.Value)
-	} else {
+	default:
 		b.gauge = f.Hands.Value
 		if b.rest == plumbing.Open {
 			b.Power(1) // what is open at rest holds only with power
 		}
 	}
 	for t := 0.0; t <= seconds && b.times == 0; t += f.Every {
-		f.Time, f.Value = append(f.Time, t), append(f.Value, b.Gauge())
+		v := b.Gauge()
+		if f.Column == bench.TankSensor && b.Sensor() != "" {
+			v = b.Shows()
+		}
+		f.Time, f.Value = append(f.Time, t), append(f.Value, v)
 		b.Run(f.Every)
 	}
 	return nil

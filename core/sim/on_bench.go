@@ -17,12 +17,13 @@ type Hands string
 // What they do.
 const (
 	HandsOff Hands = ""
-	Pumping  Hands = "pump" // up to the target, and again each time it was let go
-	Ramping  Hands = "ramp" // slowly until it lets go, stand, let go to the air; three times
+	Pumping  Hands = "pump"  // up to the target, and again each time it was let go
+	Ramping  Hands = "ramp"  // slowly until it lets go, stand, let go to the air; three times
+	Stepping Hands = "steps" // open to the air, in steps to the target, back, and as far the other way
 )
 
 // OnBench is one part of a car by itself on a bench rig: a small volume with a hand pump and a gauge.
-// The car does not feel it.
+// The car does not feel it, but for a sensor: its connector stays on the car.
 type OnBench struct {
 	part  *piece // nil: the rig is plugged
 	rest  plumbing.State
@@ -85,8 +86,8 @@ func (c *Car) OnBench(what, last string, seed uint64) (*OnBench, error) {
 		what = last
 	}
 	x, ok := c.piece[what]
-	if !ok || !slices.Contains([]plumbing.Kind{plumbing.Valve, plumbing.Check, plumbing.Relief, plumbing.Cover}, x.Kind) {
-		return nil, fmt.Errorf("%q is neither a valve nor a cap of this car", what)
+	if !ok || !slices.Contains([]plumbing.Kind{plumbing.Valve, plumbing.Check, plumbing.Relief, plumbing.Cover, plumbing.Sensor}, x.Kind) {
+		return nil, fmt.Errorf("%q is no valve, cap or sensor of this car", what)
 	}
 	p := *x
 	u := c.ventUnit()
@@ -110,8 +111,34 @@ func ptr(x piece) *piece { return &x }
 // Gauge is what stands in the rig, Pa.
 func (b *OnBench) Gauge() float64 { return b.gauge }
 
-// Volts are those across the contact of a vent unit, otherwise across the lead of the part.
+// Sensor is the sensor that is on the rig, by its key; empty where it is something else.
+func (b *OnBench) Sensor() string {
+	if b.part == nil || b.part.Kind != plumbing.Sensor {
+		return ""
+	}
+	return b.part.Key
+}
+
+// Shows is what the sensor on the rig makes of the pressure there, Pa.
+func (b *OnBench) Shows() float64 { return b.gauge*b.part.get("gain") + b.part.get("offset") }
+
+// The signal of a tank's sensor: half its supply at nothing, and four fifths of its supply over 14 inH2O
+// either way (a common characteristic, no source).
+const (
+	tankVolts   = 2.5
+	tankVoltsPa = 2.0 / (14 * units.InH2O)
+)
+
+// Volts are those across the contact of a vent unit, the signal of a sensor, otherwise those across the
+// lead of the part.
 func (b *OnBench) Volts() float64 {
+	if b.Sensor() != "" {
+		zero, perPa := tankVolts, tankVoltsPa
+		if b.part.Role == "difference" {
+			zero, perPa = differenceVolts, differencePerPa
+		}
+		return math.Min(math.Max(zero+b.Shows()*perPa, 0.1), 4.9)
+	}
 	if b.unit == nil || b.hands == Pumping {
 		return b.volts * b.power
 	}
@@ -250,6 +277,30 @@ func (b *OnBench) work(h float64) {
 		}
 	case Ramping:
 		b.ramp(h, s, level)
+	case Stepping:
+		b.steps(h)
+	}
+}
+
+// stairs are where hands stop that go in steps, as shares of the target, and how long they stay, s.
+var stairs = []float64{0, 0.3, 0.6, 1, 0.5, 0, -0.3, -0.6, -1, -0.5, 0}
+
+const stairStay = 4.0
+
+// steps is one moment of going up and down in steps; each takes a second and a half.
+func (b *OnBench) steps(h float64) {
+	if b.doing >= len(stairs) {
+		b.hands = HandsOff
+		return
+	}
+	to := b.target * stairs[b.doing]
+	switch {
+	case b.t < 1.5:
+		b.gauge += (to - b.gauge) * math.Min(h/(1.5-b.t+h), 1)
+	case b.t > 1.5+stairStay:
+		b.doing, b.t = b.doing+1, 0
+	case to == 0:
+		b.gauge = 0
 	}
 }
 

@@ -98,7 +98,7 @@ func TestOnBenchValves(t *testing.T) {
 		})
 	}
 	car := build(t, naMAF, sim.Conditions{})
-	for what, say := range map[string]string{"tank": "neither a valve nor a cap", "new": "neither"} {
+	for what, say := range map[string]string{"tank": "no valve, cap or sensor", "new": "no valve"} {
 		if _, err := car.OnBench(what, "", 1); err == nil || !strings.Contains(err.Error(), say) {
 			t.Errorf("%s on the bench: %v", what, err)
 		}

@@ -59,10 +59,20 @@ func (c *Car) seen(role string, sensors []*piece) (float64, bool) {
 		return 0, false
 	}
 	for _, s := range sensors {
+		if p, ok := c.pumped[s.Key]; ok {
+			return p*s.get("gain") + s.get("offset"), true
+		}
 		return (c.net.Nodes[x.first].Pressure()-c.At.Barometer)*s.get("gain") + s.get("offset"), true
 	}
 	return 0, false
 }
+
+// Pump holds a gauge pressure on the hose of a sensor, Pa, as a hand pump does: it no longer feels the
+// car. Unpump joins it to the car again.
+func (c *Car) Pump(sensor string, pa float64) { c.pumped = map[string]float64{sensor: pa} }
+
+// Unpump joins the sensor that was pumped to the car again.
+func (c *Car) Unpump() { c.pumped = nil }
 
 // TankPressure is what the tank's sensor says, Pa gauge; false when there is none. It may
 // sit at the canister.
@@ -128,13 +138,21 @@ func (c *Car) BehindValve() (float64, bool) {
 	return housing + (math.Max(n.Temperature(), c.net.Nodes[x.first].Temperature()*0.6)-housing)*w, true
 }
 
+// The differential sensor's signal (a common characteristic, no source).
+const (
+	differenceVolts = 0.45      // at rest
+	differencePerPa = 1.0 / 1e3 // V
+)
+
 // Difference is the voltage of the differential sensor across the orifice of the
-// EGR tube: 0.45 V at rest, 1 V more a kPa, at most 4.9 V (a common
-// characteristic, no source).
+// EGR tube, at most 4.9 V.
 func (c *Car) Difference() (float64, bool) {
 	s := c.role["difference"]
 	if s == nil {
 		return 0, false
+	}
+	if p, ok := c.pumped[s.Key]; ok {
+		return math.Min(math.Max(differenceVolts+(p*s.get("gain")+s.get("offset"))*differencePerPa, 0), 4.9), true
 	}
 	tube := c.piece[s.On]
 	d := c.net.Nodes[tube.first].Pressure() - c.net.Nodes[tube.second].Pressure()
@@ -145,7 +163,7 @@ func (c *Car) Difference() (float64, bool) {
 			d /= 1 + r*r*r*r
 		}
 	}
-	return math.Min(math.Max(0.45+d/1000*s.get("gain"), 0), 4.9), true
+	return math.Min(math.Max(differenceVolts+d*differencePerPa*s.get("gain"), 0), 4.9), true
 }
 
 // Switch is the state of the vacuum or pressure switch, and whether there is one.

@@ -72,8 +72,8 @@ function start() {
   // What suspects would show in the leg that is read. What is held counts from the last stroke, and has
   // none before.
   function ghosts() {
-    if (shown !== 0 || !view || foretold.leg !== view.leg) return [];
-    return foretold.list.filter((g) => !g.held || view.shut).map((g) => (g.held ? { ...g, t: g.t.map((x) => x + view.from) } : g));
+    if (!view || foretold.leg !== view.leg) return [];
+    return foretold.list.filter((g) => g.column === shown && (!g.held || view.shut)).map((g) => (g.held ? { ...g, t: g.t.map((x) => x + view.from) } : g));
   }
   // The names of the suspects stand at the ends of their traces, one below the other where they meet.
   function ghostNames(u) {
