@@ -137,6 +137,9 @@ const (
 // TakesDrive is what an instrument on a simulated car takes that drives it.
 const TakesDrive = "drive MODE"
 
+// TakesSet is what an instrument on a simulated car takes that puts a part as a hand does.
+const TakesSet = "set PART plugged|open|shut|rest"
+
 // TakesPart is what a simulated bench rig takes for what hands do at a real one: which part is on it, and
 // whether it is pumped up or slowly ramped, to how many pascals.
 const TakesPart = "put PART|new|plug pump|ramp|steps PA"

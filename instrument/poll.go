@@ -66,7 +66,7 @@ func Poll(ctx context.Context, s Scanner, want []byte) (*Poller, error) {
 	if len(a.Commands) > 0 && a.Keeps {
 		p.about.Commands = append(p.about.Commands, Valve, Keep)
 		if a.Simulated { // a simulated car is driven by whoever tells it
-			p.about.Commands, p.about.Takes = append(p.about.Commands, Ask), []string{TakesDrive}
+			p.about.Commands, p.about.Takes = append(p.about.Commands, Ask), []string{TakesDrive, TakesSet}
 		}
 	}
 	pick := func(list []byte) (out []byte) {
@@ -170,7 +170,7 @@ func (p *Poller) Do(ctx context.Context, c Command) error {
 		return ForceLeakCheck(ctx, p.scanner)
 	case c.Do == Keep:
 		words = fmt.Sprintf("keep %.0f", c.Keep)
-	case c.Do == Ask && strings.HasPrefix(c.Words, "drive ") && !strings.ContainsAny(c.Words, "\r\n"):
+	case c.Do == Ask && (strings.HasPrefix(c.Words, "drive ") || strings.HasPrefix(c.Words, "set ")) && !strings.ContainsAny(c.Words, "\r\n"):
 		words = c.Words
 	case strings.ContainsAny(c.Words, " \t\r\n") || c.Words == "" || c.Do == Ask:
 		return errors.New("say which valve")

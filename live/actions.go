@@ -214,7 +214,7 @@ func (b *Bench) Mark(ctx context.Context, form, tap, words string) error {
 		}
 		words = taps[i].Name
 	}
-	orders := b.power(l, tap)
+	orders := b.toggles(l, tap)
 	b.mu.Unlock()
 	if err := work(ctx, orders); err != nil {
 		return err
@@ -241,28 +241,34 @@ func (b *Bench) Mark(ctx context.Context, form, tap, words string) error {
 }
 
 // taps are what a hand marks now: what switches says which way. The bench is locked.
-func (b *Bench) taps(l *leg) []bench.Tap {
-	taps := slices.Clone(b.live.Bench.Taps(l.run.Kind))
-	for i := range taps {
-		if w, ok := l.watch.(bench.Switcher); ok && taps[i].Key == bench.PowerTap {
-			taps[i].Name = map[bool]string{true: "Power off", false: "Power on"}[w.On()]
+func (b *Bench) taps(l *leg) (out []bench.Tap) {
+	for _, t := range b.live.Bench.Taps(l.run.Kind) {
+		if t.Key == bench.PowerTap {
+			w, ok := l.watch.(bench.Switcher)
+			if x := l.stretch.Toggle; !ok || x.On == "" {
+				continue
+			} else if t.Name = x.On; w.On() {
+				t.Name = x.Off
+			}
 		}
+		out = append(out, t)
 	}
-	return taps
+	return out
 }
 
-// power are the orders by which a tap switches what moves the part: on, or off again. There are none
-// where a hand does it. The bench is locked.
-func (b *Bench) power(l *leg, tap string) []order {
+// toggles are the orders by which a tap switches the toggle of the stretch: on, or off again. There are
+// none where a hand does it. The bench is locked.
+func (b *Bench) toggles(l *leg, tap string) []order {
 	w, ok := l.watch.(bench.Switcher)
-	step := b.live.Bench.Live.Power
-	if tap != bench.PowerTap || !ok || step.Do == bench.Wait {
+	x := l.stretch.Toggle
+	if tap != bench.PowerTap || !ok || x.On == "" {
 		return nil
 	}
+	step := x.Step
 	if w.On() {
-		step = bench.Step{Do: bench.Uncommand, At: step.At}
+		step = x.Back()
 	}
-	return b.orders([]bench.Step{step})
+	return append(b.orders([]bench.Step{step}), b.puts([]bench.Step{step})...)
 }
 
 // Place notes what is seen at a part in the stretch that is read: a size, nothing, or that the last

@@ -62,18 +62,59 @@ func (b *Bench) resting() (out []order) {
 			out = append(out, order{s, instrument.Command{Do: instrument.Open}})
 		}
 	}
-	var let []bench.Step
+	var steps, let, clear []bench.Step
 	for _, p := range b.live.Bench.Phases {
-		for _, x := range p.Do {
-			if x.Do == bench.Command {
-				let = append(let, bench.Step{Do: bench.Uncommand, At: x.At})
-			}
+		steps = append(steps, p.Do...)
+	}
+	for _, s := range b.live.Bench.Stretches(b.known()) {
+		steps = append(steps, s.Stand...)
+		steps = append(steps, s.Do...)
+		if s.Toggle.On != "" {
+			steps = append(steps, s.Toggle.Step)
 		}
 	}
-	if x := b.live.Bench.Live.Power; x.Do == bench.Command {
-		let = append(let, bench.Step{Do: bench.Uncommand, At: x.At})
+	for _, x := range steps {
+		switch x.Do {
+		case bench.Command:
+			let = append(let, bench.Step{Do: bench.Uncommand, At: x.At})
+		case bench.Put:
+			clear = append(clear, bench.Step{Do: bench.Clear, At: x.At})
+		}
 	}
-	return append(out, b.orders(let)...)
+	return once(slices.Concat(out, b.orders(let), b.puts(clear)))
+}
+
+// once leaves out orders that were given already.
+func once(all []order) (out []order) {
+	for _, o := range all {
+		if !slices.Contains(out, o) {
+			out = append(out, o)
+		}
+	}
+	return out
+}
+
+// puts are the words that put parts of a simulated car as a hand does on a real one: plugged, open, back
+// to normal. What is opened at the far end of smoke has an instrument of its own. The bench is locked.
+func (b *Bench) puts(steps []bench.Step) (out []order) {
+	site := b.known().Site
+	for _, s := range b.seats {
+		if !s.about.Simulated || !slices.Contains(s.about.Takes, instrument.TakesSet) {
+			continue
+		}
+		for _, x := range steps {
+			part, ok := site.Where(x.At)
+			if !ok || x.At == bench.AtFarEnd || x.Do != bench.Put && x.Do != bench.Clear {
+				continue
+			}
+			state := string(x.State)
+			if x.Do == bench.Clear {
+				state = "rest"
+			}
+			out = append(out, order{s, instrument.Command{Do: instrument.Ask, Words: "set " + part + " " + state}})
+		}
+	}
+	return out
 }
 
 // work gives orders, one after another.
@@ -164,6 +205,7 @@ var drives = map[bench.Verb]string{bench.KeyOn: "key", bench.Warm: "warm", bench
 // person does with real ones. The bench is locked.
 func (b *Bench) held(st bench.Stretch) (out []order) {
 	site := b.known().Site
+	out = b.puts(slices.Concat(st.Stand, st.Do))
 	for _, s := range b.seats {
 		if s.about.Simulated && slices.Contains(s.about.Takes, instrument.TakesDrive) {
 			for _, x := range st.Do {
@@ -185,16 +227,18 @@ func (b *Bench) held(st bench.Stretch) (out []order) {
 		if !s.about.Simulated || !slices.Contains(s.about.Takes, "read PART") {
 			continue
 		}
+		if !slices.Contains(s.keys, instrument.PressureKey) {
+			continue
+		}
+		words := "off"
 		for _, key := range st.Read {
 			c, _ := b.live.Bench.Channel(key)
-			if !slices.Contains(s.keys, instrument.PressureKey) {
-				continue
-			}
 			if part, ok := site.Held(c.Sense); ok {
-				out = append(out, order{s, instrument.Command{Do: instrument.Ask, Words: "read " + part}})
+				words = "read " + part
 				break
 			}
 		}
+		out = append(out, order{s, instrument.Command{Do: instrument.Ask, Words: words}})
 	}
 	return out
 }

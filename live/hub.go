@@ -316,13 +316,13 @@ func (b *Bench) takeUp(ctx context.Context, run record.Run) error {
 	return b.leg.unpowered(ctx)
 }
 
-// unpowered marks that the power of a part is off again: what was told from here has expired while
-// Wexter was stopped.
+// unpowered marks that what a tap switched from here is off again: the command has expired while Wexter
+// was stopped. What a hand has switched stands as it did.
 func (l *leg) unpowered(ctx context.Context) error {
-	if w, ok := l.watch.(bench.Switcher); !ok || !w.On() {
+	if w, ok := l.watch.(bench.Switcher); !ok || !w.On() || l.stretch.Toggle.Step.Do != bench.Command {
 		return nil
 	}
-	m := record.Mark{Time: l.log.Last(), Text: "Power off: Wexter was stopped", Key: bench.PowerTap}
+	m := record.Mark{Time: l.log.Last(), Text: l.stretch.Toggle.Off + ": Wexter was stopped", Key: bench.PowerTap}
 	r, err := l.bench.hub.shop.MarkRun(ctx, "", l.run.ID, m)
 	if err != nil {
 		return err

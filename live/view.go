@@ -86,6 +86,7 @@ type View struct {
 	Moved    float64        `json:"moved"` // start set by hand
 	Columns  []SeenColumn   `json:"columns"`
 	Seats    []SeenSeat     `json:"seats"`
+	Large    int            `json:"large"` // the column that counts in this stretch
 	Taps     []bench.Tap    `json:"taps"`
 	Driver   string         `json:"driver"`
 	Holds    bool           `json:"holds"`
@@ -273,6 +274,11 @@ func (b *Bench) steps(v *View) {
 		v.Steps = append(v.Steps, steps...)
 	}
 	v.Next = b.words(v, all)
+	for _, s := range all {
+		if s.Key == cmp.Or(v.Leg, v.Start) {
+			v.Large = max(slices.IndexFunc(v.Columns, func(c SeenColumn) bool { return s.Large != "" && c.Key == s.Large && !c.Absent }), 0)
+		}
+	}
 }
 
 // stateOf says how far a step has come.

@@ -31,6 +31,8 @@ func Scene(s bench.Scene, on Plan) string {
 		return flowScene(x)
 	case bench.UnitScene:
 		return unitScene(x)
+	case bench.PurgeScene:
+		return purgeScene(x)
 	case bench.SensorScene:
 		return sensorScene(x)
 	case bench.PartScene:

@@ -71,6 +71,9 @@ func TestScenesStayInTheirFrames(t *testing.T) {
 		scene bench.Scene
 		says  string
 	}{
+		{"purge hose", bench.PurgeRunning.Picture(bench.Subject{}, bench.Readings{"pull": bench.Num(6), "free": bench.Num(12, 60, 11), "clamped": bench.Num(-2, 2)}), "free against clamped"},
+		{"purge, clamped now", bench.PurgeScene{Clamped: true, Pull: math.NaN(), Share: math.NaN(), Speed: 700}, "its hose is clamped"},
+		{"cap off", bench.PurgeScene{Cap: true, CapOff: true, Pull: math.NaN(), Share: math.NaN(), Speed: 540}, "cap is off"},
 		{"sensor on a line", bench.SensorCheck.Picture(part("tank-sensor"), bench.Readings{"gauge": bench.Num(-10, -5, 0, 5, 10), "shows": bench.Num(-9, -4, 1.2, 6, 11)}), "1.00 times"},
 		{"sensor far out, of this moment", bench.SensorScene{Gauge: []float64{-50, 50}, Shows: []float64{300, -300}, Zero: math.NaN(), Gain: math.NaN(), NowAt: 90, Now: -90, Scale: 0.1, Nothing: 0.5}, "beside the gauge"},
 		{"valve, both parts", bench.ValveBench.Picture(part("purge-valve"), bench.Readings{"sealed": five, "passed": five, "new-sealed": five, "loss": bench.Num(0, 900, math.Inf(1)), "fall": bench.Num(0.1, math.Inf(1))}), "a new one: holds"},

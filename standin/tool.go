@@ -144,7 +144,7 @@ func toolbox() []*Tool {
 	}
 	out := []*Tool{
 		{Name: "technician", Takes: []string{"try TEST [PART]"}, do: technician},
-		{Name: "slant manometer", Takes: []string{"read PART", "unplug", "replug"}, do: manometer, Rate: 5, shows: []dial{{record.GaugePressure, slant, gauge}}},
+		{Name: "slant manometer", Takes: []string{"read PART", "off", "unplug", "replug"}, do: manometer, Rate: 5, shows: []dial{{record.GaugePressure, slant, gauge}}},
 		{Name: "hand vacuum pump", Takes: []string{"draw PART INHG", "release", "read"}, do: handPump, Rate: 5, shows: []dial{{record.GaugePressure, pumpDial, rig(units.InHg)}}},
 		{Name: "smoke rig", Takes: []string{"join PART PRESSURE", "exits", "read", "off", instrument.TakesFar}, do: smokeRig, Rate: 5, works: workSmokeRig,
 			can:   []string{instrument.Open, instrument.Regulate, instrument.Smoke, instrument.Plug, instrument.Car, instrument.Known, instrument.Closed, instrument.Keep},
@@ -198,6 +198,10 @@ func technician(t *Tool, _ *sim.Car, w []string) (string, error) {
 }
 
 func manometer(t *Tool, c *sim.Car, w []string) (string, error) {
+	if w[0] == "off" { // open to the air
+		t.at = ""
+		return "done", nil
+	}
 	at, err := t.part(c, w, 1)
 	if err != nil || w[0] != "read" {
 		return "", orUse(err, t)

@@ -90,6 +90,8 @@ func channelFields(c bench.Channel) int {
 		return mostExits
 	case c.Kind == bench.Cycles:
 		return max(c.Times, 1)
+	case c.Fields > 0:
+		return c.Fields
 	case c.Times > 1:
 		return c.Times + 1
 	}

@@ -37,7 +37,7 @@ var VentUnit = Register(Test{
 		{Do: []Step{{Do: Press, At: AtPart, Value: 2 * units.InH2O}}, For: 30, Read: []string{"opens", "reseals"}},
 		{Do: []Step{{Do: Press, At: AtPart, Value: -6 * units.InH2O}}, For: 60, Read: []string{"switch", "vacuum"}},
 	},
-	Live:    Live{Taps: []Tap{{switched, "Switch changes"}}, TapIn: []record.RunKind{phaseKey(1)}, Stretches: ventStretches, Watch: newVentWatch},
+	Live:    Live{Taps: []Tap{{switched, "Switch changes", []record.RunKind{phaseKey(1)}}}, Stretches: ventStretches, Watch: newVentWatch},
 	Picture: ventPicture,
 	Tries: func(t Target) string {
 		if t.Named(ventUnit) {

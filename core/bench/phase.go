@@ -146,6 +146,7 @@ const (
 	SensorAtTen      Sense = "sensor at 10 inH2O"
 	SensorShows      Sense = "pressure by the sensor on the pump"
 	SensorVolts      Sense = "signal volts of the sensor"
+	ClampData        Sense = "live data while a hose is clamped"
 	PumpGauge        Sense = "gauge at the hand pump"
 	PassesForward    Sense = "passes forward"
 	HoldsBackward    Sense = "holds backward"

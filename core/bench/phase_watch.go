@@ -165,8 +165,8 @@ func (w *phaseWatch) Mark(t float64, word string) { w.marks = append(w.marks, Mo
 func (w *phaseWatch) State() State {
 	s := State{Held: true, Word: "read", Now: w.stretch.Name + "."}
 	switch {
-	case len(w.test.Live.Taps) > 0:
-		s.Now += " Press the space bar each time: " + lowerFirst(w.test.Live.Taps[0].Name) + "."
+	case len(w.test.Taps(w.stretch.Key)) > 0:
+		s.Now += " Press the space bar each time: " + lowerFirst(w.test.Taps(w.stretch.Key)[0].Name) + "."
 	case w.stretch.For == 0:
 		s.Now += " Go on when it is done."
 	}

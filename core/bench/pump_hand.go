@@ -15,7 +15,7 @@ var PumpByHand = Register(Test{
 		{Key: "pause", Unit: "s", Low: 0, High: 600, Sense: PumpPause},
 	},
 	Phases: []Phase{{Do: []Step{{Do: Idle}}, For: 140, Read: []string{"strokes", "pause"}}},
-	Live:   Live{Taps: []Tap{{"stroke", "Stroke felt"}}, Tally: tallyStrokes},
+	Live:   Live{Taps: []Tap{{Key: "stroke", Name: "Stroke felt"}}, Tally: tallyStrokes},
 	Reduce: func(_ Subject, r Readings) Verdict {
 		n, ok := r.Mean("strokes")
 		pause, has := r.Mean("pause")

@@ -38,6 +38,7 @@ type Channel struct {
 	Sense    Sense    // the instrument that gives it; empty: only a person can say it
 	Words    []string // keys of a choice; of places: what there may be at one
 	Times    int      // how often it is read at least; 0 is once
+	Fields   int      // how many figures of it a page takes; 0: as often as it is read
 	Optional bool     // the verdict can do without it
 	Usual    bool     // optional, but an instrument that gives it is chosen unless somebody says otherwise
 	Worked   bool     // the bench works it out; nobody types it

@@ -36,7 +36,7 @@ func sensorColumn(p plumbing.Part, has func(string) bool) string {
 // sensorStretches is the sensor beside the gauge.
 func sensorStretches(k Known) []Stretch {
 	f := Stretch{Key: followed, Name: "Along with the pump", Detail: "up to 10 inH2O and back, then as much vacuum", Stand: []Step{{Do: UpAndDown, At: AtPart, Value: 10 * units.InH2O}}, Do: []Step{{Do: KeyOn}},
-		Judged: true, Rests: true, Done: k.In[followed], Read: []string{"gauge"},
+		Judged: true, Rests: true, Done: k.In[followed], Read: []string{"gauge"}, Large: TankSensor,
 		Before: "Key on, engine off. Connector on; hose off the sensor, and hand pump and gauge joined there by a tee. Start with all of it open to the air."}
 	if k.Has != nil && sensorColumn(k.Part, k.Has) == "" && !k.Has(string(record.Volts)) {
 		f.Lacks = "choose what reads the sensor: live data for the tank's sensor, or a meter on its signal wire"

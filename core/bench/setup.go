@@ -39,7 +39,7 @@ var probes = map[Sense]Tool{
 	CoilOhms: {AtPart, "meter"}, ControlPin: {AtPart, "meter"}, SensorSupply: {AtPart, "meter"}, DifferenceVolts: {AtPart, "meter"},
 	BenchPressure: {AtPart, rigBench}, BenchVacuum: {AtPart, rigBench}, HoldsBackward: {AtPart, rigBench}, UnitPressure: {AtPart, rigBench},
 	PumpGauge: {AtPart, rigBench}, SensorVolts: {AtPart, "meter"},
-	PurgePull: {"purge", "vacuum gauge"}, Crankcase: {"dipstick", "manometer"},
+	PurgePull: {"purge-pipe", "vacuum gauge"}, Crankcase: {"dipstick", "manometer"},
 	TankPressure: {AtEntry, "gauge"}, TankVacuum: {AtEntry, "gauge"}, LowestTank: {AtEntry, "gauge"},
 	PumpStrokes: {"leak-pump", "a hand on it"},
 }

@@ -40,7 +40,7 @@ var VapourSmoke = Register(Test{
 		{Do: []Step{{Do: Seal}, {Do: Smoke, Value: smokeAt * units.InH2O}, {Do: Put, At: AtFarEnd, State: plumbing.Open}}, For: 600, Until: SmokeAtFarEnd, Read: []string{"far"}},
 		{Do: []Step{{Do: Clear, At: AtFarEnd}}, For: 180, Read: []string{"exits", "clear"}},
 	},
-	Live: Live{Taps: []Tap{{farSeen, "Smoke at the far end"}}, TapIn: []record.RunKind{phaseKey(0)}, Stretches: smokeStretches, Watch: newSmokeWatch, Looks: []record.RunKind{phaseKey(0), phaseKey(1)}, Picture: smokeSoFar,
+	Live: Live{Taps: []Tap{{farSeen, "Smoke at the far end", []record.RunKind{phaseKey(0)}}}, Stretches: smokeStretches, Watch: newSmokeWatch, Looks: []record.RunKind{phaseKey(0), phaseKey(1)}, Picture: smokeSoFar,
 		AllIn: "Both legs are in. Keep the result, or hold again for places that are still to be looked at."},
 	Picture: smokePicture,
 	Reduce: func(s Subject, r Readings) Verdict {

@@ -33,10 +33,28 @@ type Stretch struct {
 	Judged bool     // the readings so far are judged while it is read
 	Rests  bool     // after it the rig is opened and valves are let go
 	Leave  []Step   // what else is then done
+	Toggle Toggle   // what the tap [PowerTap] switches in it
+	Large  string   // the column that is shown large and drawn; empty: the first
 	// Follows marks a stretch that begins by itself when the one before has come to its end:
 	// nothing is charged, drawn or energised, and no hand is needed. Where a valve is to be shut
 	// again that must not wait for anybody.
 	Follows bool
+}
+
+// Toggle is what the tap [PowerTap] switches, and at the next press back again: from here where an
+// instrument takes the step, otherwise by hand. At the end it is taken back.
+type Toggle struct {
+	Step    Step
+	On, Off string // what the tap says that switches it on, and off
+}
+
+// Back is the step that takes a toggle's back.
+func (t Toggle) Back() Step {
+	do := Clear
+	if t.Step.Do == Command {
+		do = Uncommand
+	}
+	return Step{Do: do, At: t.Step.At, May: t.Step.May}
 }
 
 // Leg is a piece of a stretch that follows by itself.
@@ -161,14 +179,15 @@ type Watcher interface {
 
 // Tap is what a hand puts down at the moment at which it is heard or felt.
 type Tap struct {
-	Key  string `json:"key"`
-	Name string `json:"name"`
+	Key  string           `json:"key"`
+	Name string           `json:"name"`
+	In   []record.RunKind `json:"-"` // the stretches in which it is put down; nil: all
 }
 
-// PowerTap is the tap at which what moves a part comes on, or goes off again.
+// PowerTap is the tap at which a stretch's toggle is switched.
 const PowerTap = "power"
 
-// Switcher is a watcher that knows whether what moves a part is on.
+// Switcher is a watcher that knows whether its stretch's toggle is on.
 type Switcher interface{ On() bool }
 
 // Moment is a tap and when it was, s.
@@ -180,13 +199,8 @@ type Moment struct {
 // Live is what a test adds to its phases when it is read live.
 type Live struct {
 	// Taps are what a hand marks; Tally makes readings of them.
-	Taps []Tap
-	// TapIn are the stretches in which they are put down; nil: all.
-	TapIn []record.RunKind
+	Taps  []Tap
 	Tally func([]Moment) Readings
-	// Power is what the tap [PowerTap] does where that can be told from here: it is taken back by the
-	// next one, and at the end. Where it cannot, a hand switches and taps.
-	Power Step
 	// Stretches are the test's own; nil: one for each of its phases.
 	Stretches func(Known) []Stretch
 	// Looks are the stretches whose readings later ones look back at.
@@ -203,10 +217,7 @@ type Live struct {
 
 // Taps are what a hand marks in a stretch.
 func (t Test) Taps(in record.RunKind) []Tap {
-	if t.Live.TapIn != nil && !slices.Contains(t.Live.TapIn, in) {
-		return nil
-	}
-	return t.Live.Taps
+	return slices.DeleteFunc(slices.Clone(t.Live.Taps), func(x Tap) bool { return x.In != nil && !slices.Contains(x.In, in) })
 }
 
 // Stretches lists what is read of a test, in order.
@@ -373,7 +384,7 @@ var sources = map[Sense]Source{
 	CoilOhms: by(record.Ohms, AtEnd), SupplyVolts: by(record.Volts, AtEnd), SwitchVolts: by(record.Volts, AtEnd), SensorVolts: by(record.Volts, AtEnd),
 	PumpGauge: gauge(1, AtEnd), SensorShows: {Keys: []string{TankSensor}, Or: []string{TankSensorWide}, Factor: 1}, DifferenceVolts: by(record.Volts, AtEnd),
 	TotalTrim: pids(1, "pid-06", "pid-07"), MeteredAir: pids(1, "pid-10"), ManifoldPressure: pids(1, "pid-0B"), SensorVacuum: pids(-1, TankSensor), FuelLevel: pids(1, "pid-2F"), CarBarometer: pids(1, "pid-33"), CarVolts: pids(1, "pid-42"),
-	DriveData: pids(1, driveKeys()...),
+	DriveData: pids(1, driveKeys()...), ClampData: pids(1, clampKeys...),
 }
 
 func gauge(factor float64, from When) Source {

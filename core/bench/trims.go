@@ -20,7 +20,7 @@ var Trims = Register(Test{
 		{Key: "over", Unit: "rpm", Low: -1000, High: 3000, Sense: IdleOver, Optional: true},
 		{Key: "drive", Kind: Drive, Sense: DriveData, Optional: true},
 	},
-	Live: Live{Stretches: driveStretches, Watch: newDriveWatch, Taps: []Tap{{purgeClamped, "Purge hose clamped"}, {purgeFreed, "Purge hose freed"}},
+	Live: Live{Stretches: driveStretches, Watch: newDriveWatch, Taps: []Tap{{Key: purgeClamped, Name: "Purge hose clamped"}, {Key: purgeFreed, Name: "Purge hose freed"}},
 		AllIn: "The drive is in: see what it says, or drive once more to make it sharper."},
 	Phases: []Phase{
 		{Do: []Step{{Do: Warm}}, Read: []string{"engine"}, Stops: true},

@@ -53,8 +53,8 @@ var ValveBench = Register(Test{
 	Phases: []Phase{
 		{Do: []Step{{Do: Press, At: AtPart, Value: -vacuumAt * units.InHg}}, For: 20, Read: []string{"held", "sealed", "passed", "coil", "supply"}},
 	},
-	Live: Live{Taps: []Tap{{PowerTap, "Power"}, {clickTap, "Click heard"}}, TapIn: []record.RunKind{cyclesOld, cyclesNew}, Looks: []record.RunKind{cyclesOld, cyclesNew},
-		Power: Step{Do: Command, At: AtPart, Value: 1}, Stretches: valveStretches, Watch: newValveWatch, Picture: valveLivePicture},
+	Live: Live{Taps: []Tap{{PowerTap, "Power", []record.RunKind{cyclesOld, cyclesNew}}, {clickTap, "Click heard", []record.RunKind{cyclesOld, cyclesNew}}}, Looks: []record.RunKind{cyclesOld, cyclesNew},
+		Stretches: valveStretches, Watch: newValveWatch, Picture: valveLivePicture},
 	Picture: valvePicture,
 	Tries: func(t Target) string {
 		p := t.Part

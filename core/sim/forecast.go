@@ -39,7 +39,24 @@ func (f *Forecast) see(t *technician, h float64) {
 		return
 	}
 	f.at += h
-	f.Time, f.Value = append(f.Time, f.at), append(f.Value, columns[f.Column](t.Car))
+	f.Time, f.Value = append(f.Time, f.at), append(f.Value, t.shows(f.Column))
+}
+
+// shows is what a perfect instrument gives of a column: a gauge that is joined to no rig is held where the
+// phase reads a pressure.
+func (t *technician) shows(column string) float64 {
+	if column != "pressure" || t.rig != nil {
+		return columns[column](t.Car)
+	}
+	for _, key := range t.phase.Read {
+		c, _ := t.test.Channel(key)
+		if at, ok := (bench.Site{Graph: t.Graph}).Held(c.Sense); ok {
+			if p, ok := t.Gauge(at); ok {
+				return p
+			}
+		}
+	}
+	return columns[column](t.Car)
 }
 
 // HandsOn is what hands do at a bench rig in a stretch: what can be foreseen of it; false where the rig

@@ -95,12 +95,12 @@ function start(id) {
     }
     if (!view) return;
     if (n.now) at = n.now.at;
-    const first = view.columns[0];
+    const first = view.columns[view.large];
     const big = $("big");
-    big.textContent = !first ? clock(held(view, at)) : n.now ? figure(first, n.now.v[0], n.now.over[0]) : "—";
+    big.textContent = !first ? clock(held(view, at)) : n.now ? figure(first, n.now.v[view.large], n.now.over[view.large]) : "—";
     big.style.fontSize = `min(33vh, ${Math.floor(150 / Math.max(big.textContent.length, 4))}vw)`; // as large as the screen
     $("unit").textContent = first ? first.unit : view.leg ? view.word : "";
-    $("beside").textContent = view.columns.map((c, i) => (i && !c.absent ? `${c.name} ${n.now ? figure(c, n.now.v[i], n.now.over[i]) : "—"} ${c.unit}` : "")).filter(Boolean).join("   ");
+    $("beside").textContent = view.columns.map((c, i) => (i !== view.large && !c.absent ? `${c.name} ${n.now ? figure(c, n.now.v[i], n.now.over[i]) : "—"} ${c.unit}` : "")).filter(Boolean).join("   ");
     $("timer").textContent = first && view.leg ? `${clock(held(view, at))}${view.planned && view.held ? ` of ${clock(view.planned)}` : ""}` : "";
     if (n.estimate) {
       $("verdict").textContent = n.estimate.says || "No verdict yet";

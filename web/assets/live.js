@@ -15,7 +15,7 @@ function start() {
   let run = "";
   let t = [], cols = []; // of the stretch: times, and a list of each column
   let before = null; // the trace before this one
-  let shown = 0; // the column that is drawn
+  let large = 0, shown = 0; // the column that is large, and the one that is drawn
   let limit = null, fit = null;
   const mostGhosts = 3;
   let foretold = { leg: "", list: [] }; // what suspects would show in a leg
@@ -170,14 +170,18 @@ function start() {
       return out;
     }));
   }
-  // The figures: the first is the large one, the others stand beside it; a press draws one.
+  // The figures: one is large, all stand below; a press draws one.
   let figuresShown = "";
   function figures(v) {
-    const key = JSON.stringify(v.columns);
+    const key = JSON.stringify([v.large, v.columns]);
     if (key === figuresShown) return;
     figuresShown = key;
-    const [first] = v.columns;
+    const first = v.columns[v.large];
     const several = v.columns.some((c) => c.by !== first.by); // one instrument stands at the top already
+    if (large !== v.large) { // what counts in this leg is large, and drawn
+      large = shown = v.large;
+      if (plot) { plot.destroy(); plot = null; }
+    }
     $("unit").textContent = first ? first.unit : "";
     $("figure").hidden = !first;
     $("others").replaceChildren(...v.columns.map((c, i) => {
@@ -325,13 +329,13 @@ function start() {
     const columns = view ? view.columns : [];
     const text = (i) => (now ? figure(columns[i], now.v[i], now.over[i]) : "—");
     if (now) at = now.at;
-    const first = columns[0];
-    $("inches").textContent = first ? text(0) : "";
+    const first = columns[large];
+    $("inches").textContent = first ? text(large) : "";
     const kpa = first && { inH2O: 0.249089, inHg: 3.38639 }[first.unit];
     $("second").hidden = !kpa;
-    if (kpa) $("kpa").textContent = now && now.v[0] !== null && !now.over[0] ? figure({ digits: 3 }, now.v[0] * kpa) : now && now.over[0] ? "over" : "—";
+    if (kpa) $("kpa").textContent = now && now.v[large] !== null && !now.over[large] ? figure({ digits: 3 }, now.v[large] * kpa) : now && now.over[large] ? "over" : "—";
     for (const [i, b] of [...$("others").children].entries()) b.lastChild.textContent = `${text(i)} ${columns[i] ? columns[i].unit : ""}`;
-    if (kpa) level(now && now.v[0] !== null ? { inh2o: now.v[0], over: now.over[0] } : null);
+    if (kpa) level(now && now.v[large] !== null ? { inh2o: now.v[large], over: now.over[large] } : null);
   }
 
   // What charges or draws wants a hand that means it: the button is held down for a moment,
