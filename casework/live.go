@@ -32,7 +32,8 @@ type LiveTest struct {
 	Entry knowledge.Test // of the Book
 
 	car      Car
-	level    float64 // share of the tank that is fuel, as the car said it last; 0: it did not
+	level    float64  // share of the tank that is fuel, as the car said it last; 0: it did not
+	stored   []string // codes that stand since codes were cleared last, of a test that asks for them
 	past     map[record.RunKind]bench.Past
 	gathered gathered // of a hold
 }
@@ -81,8 +82,33 @@ func (s *Shop) LiveTest(ctx context.Context, id string) (LiveTest, error) {
 			return LiveTest{}, err
 		}
 	}
+	if l.Bench.Live.AsksCodes {
+		if l.stored, err = standingCodes(tx, l.Case.ID); err != nil {
+			return LiveTest{}, err
+		}
+	}
 	return l, l.lookBack(tx)
 }
+
+// standingCodes are the codes of a case that stand since codes were cleared last.
+func standingCodes(tx store.Tx, caseID string) ([]string, error) {
+	var f evidence.Folder
+	scans, err := store.OfCase[record.ScanDone](tx, caseID)
+	if err != nil {
+		return nil, err
+	}
+	for _, x := range scans {
+		f.Scans = append(f.Scans, evidence.ReadScan(x))
+	}
+	if f.Codes, err = store.OfCase[record.Code](tx, caseID); err != nil {
+		return nil, err
+	}
+	f.Notes, err = store.OfCase[record.Note](tx, caseID)
+	return f.Standing(), err
+}
+
+// Stored are the codes because of which the car's own check may not run; none for a test that does not ask.
+func (l LiveTest) Stored() []string { return l.stored }
 
 // fuelLevel is what the car's own sender said in the newest scan of a case; 0 when it never did.
 func fuelLevel(tx store.Tx, caseID string) (float64, error) {
@@ -160,7 +186,7 @@ func (l LiveTest) Known(works func(bench.Verb) bool, resolution float64) bench.K
 
 	if l.car.Car != nil {
 		k.Site.Graph, k.Subject = l.car.Graph, l.car.Subject(l.Test.Part)
-		k.Level = l.level
+		k.Level, k.Stored = l.level, l.stored
 		if l.Bench.On == bench.SealedSystem && l.Test.Part != "" {
 			k.Site.Entry, k.Entry = l.Test.Part, l.Test.Part
 		}

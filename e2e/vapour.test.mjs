@@ -280,6 +280,39 @@ test("a vent unit ramped by hand: its windows, the order and the contact inch by
   } finally { await other.close(); }
 });
 
+test("the car's own pump: a meter on its switch counts the strokes, and each section wants a cold start", async () => {
+  const other = await openCar("demo/bay/SQ-103.yaml", "--speed", "0");
+  try {
+    const page = await shop.page();
+    await seated(page, "multimeter", "module", "pump-hand", "Packer", other.at);
+    assert.match(await page.textContent(".caution"), /Stored: .*save and clear them/s);
+    await next(page, "the whole system");
+    const begun = page.waitForResponse((r) => r.request().method() === "POST" && r.url().endsWith("/live"));
+    await press(page, main);
+    await begun;
+    other.tell("@run", "100");
+    await page.waitForSelector("[data-verdict]:has-text('it never slows down')");
+    await page.waitForSelector("[data-picture] svg[aria-label*='strokes of the pump']");
+    assert.deepEqual(await axe(page), []);
+    await page.keyboard.press("e");
+    await page.waitForSelector("[data-done]:not([hidden])");
+    await page.waitForSelector("[data-next]:has-text('another cold start')");
+    const again = page.waitForResponse((r) => r.request().method() === "POST" && r.url().endsWith("/live"));
+    await press(page, "button.again[aria-label='make: The pump alone']");
+    await again;
+    await page.waitForSelector(`${main}:has-text('Stop')`);
+    other.tell("@run", "100");
+    await page.waitForSelector("[data-verdict]:has-text('with the pump alone')");
+    await page.waitForSelector("[data-picture] svg[aria-label*='plugged behind the pump']");
+    await page.keyboard.press("e");
+    await page.waitForSelector("[data-done]:not([hidden])");
+    await arrive(page, () => page.keyboard.press("g"));
+    assert.ok(await page.locator("[name=read-section-0][value=pump]").isChecked(), "the section is not in the form");
+    await arrive(page, () => page.keyboard.press("g"));
+    await page.waitForSelector(".strip >> text=Leak pump by hand");
+  } finally { await other.close(); }
+});
+
 test("by hand: each bench says what typed readings come to, and draws them", async () => {
   const page = await shop.page();
   const url = shop.base + await shop.car(page, "Tern");
@@ -358,6 +391,15 @@ test("by hand: each bench says what typed readings come to, and draws them", asy
   await says("purge-running", { "read-free-0": "3", "read-clamped-0": "2" });
   await check();
   await page.waitForSelector("text=Air and vapour can cancel");
+
+  // Strokes that were felt: pauses that shrink were miscounted, a single stroke has no pause.
+  const pump = `${shop.base}${await shop.car(page, "Packer")}/do/pump-hand`;
+  for (const [fields, words] of [[{ strokes: "34", first: "0,8", pause: "5.2 s" }, ".verdictsays:has-text('it holds')"], [{ strokes: "20", first: "4", pause: "1" }, "text=strokes were missed"], [{ strokes: "2.5", pause: "1" }, "text=no whole number"]]) {
+    await page.goto(pump);
+    for (const [key, value] of Object.entries(fields)) await page.fill(`[name="read-${key}-0"]`, value);
+    await check();
+    await page.waitForSelector(words);
+  }
 
   // Who tests by the inch types the volts at each: the contact changes between 2 and 3 inches, which is late.
   await page.goto(`${shop.base}${await shop.car(page, "Fulmar")}/do/eonv-manometer?on=vent-valve`);

@@ -33,6 +33,24 @@ func (f Folder) MayClear() string {
 	return "Codes were cleared and no scan was saved since; scan first."
 }
 
+// Standing are the codes that are stored or pending as far as is known since codes were cleared last: a
+// car's own check may not run with them.
+func (f Folder) Standing() (out []string) {
+	cleared := f.lastCleared()
+	var lines []*CodeLine
+	for _, s := range f.sources() {
+		if s.at.After(cleared) {
+			lines = s.follow(lines)
+		}
+	}
+	for _, l := range lines {
+		if slices.Contains(l.Now, obd.Stored) || slices.Contains(l.Now, obd.Pending) {
+			out = append(out, l.Code)
+		}
+	}
+	return out
+}
+
 // Seen is a status of a code at a moment: present, or gone from a scan that asked.
 type Seen struct {
 	At     time.Time

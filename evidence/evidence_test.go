@@ -160,6 +160,14 @@ func TestCodeHistory(t *testing.T) {
 	if lines = f.CodeHistory(); lines[0].Made || !lines[0].Return {
 		t.Errorf("it came back after it was cleared: %+v", lines)
 	}
+	if got := f.Standing(); len(got) != 1 || got[0] != "P0443" {
+		t.Errorf("standing: %v", got)
+	}
+	f.Notes = append(f.Notes, record.Note{ID: "n3", Kind: record.Cleared, At: at(31)})
+	if got := f.Standing(); len(got) != 0 {
+		t.Errorf("after clearing: %v", got)
+	}
+	f.Notes = f.Notes[:len(f.Notes)-1]
 	if f.MayClear() != "" || folder().MayClear() == "" {
 		t.Error("codes may be cleared once a scan is saved, not before")
 	}

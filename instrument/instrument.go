@@ -137,6 +137,9 @@ const (
 // TakesDrive is what an instrument on a simulated car takes that drives it.
 const TakesDrive = "drive MODE"
 
+// TakesVolts is what a simulated meter takes that stands its probes on a part.
+const TakesVolts = "volts PART"
+
 // TakesSet is what an instrument on a simulated car takes that puts a part as a hand does.
 const TakesSet = "set PART plugged|open|shut|rest"
 

@@ -199,7 +199,7 @@ func (b *Bench) Rig(ctx context.Context, command string) error {
 }
 
 // drives say how a simulated car is driven for a step that a person does on a real one.
-var drives = map[bench.Verb]string{bench.KeyOn: "key", bench.Warm: "warm", bench.Idle: "idle", bench.Fast: "2500", bench.EngineOff: "off"}
+var drives = map[bench.Verb]string{bench.KeyOn: "key", bench.Warm: "warm", bench.ColdStart: "cold", bench.Idle: "idle", bench.Fast: "2500", bench.EngineOff: "off"}
 
 // held puts simulated hand instruments where the test holds them, and drives a simulated car, as a
 // person does with real ones. The bench is locked.
@@ -223,6 +223,14 @@ func (b *Bench) held(st bench.Stretch) (out []order) {
 		}
 		if s.about.Simulated && slices.Contains(s.about.Takes, instrument.TakesPart) {
 			out = append(out, handsOn(s, st, site)...)
+		}
+		if s.about.Simulated && slices.Contains(s.about.Takes, instrument.TakesVolts) {
+			for _, c := range b.live.Bench.Channels {
+				if part, ok := site.Held(c.Sense); ok && c.Unit == "V" && slices.Contains(s.keys, string(record.Volts)) {
+					out = append(out, order{s, instrument.Command{Do: instrument.Ask, Words: "volts " + part}})
+					break
+				}
+			}
 		}
 		if !s.about.Simulated || !slices.Contains(s.about.Takes, "read PART") {
 			continue

@@ -31,6 +31,8 @@ func Scene(s bench.Scene, on Plan) string {
 		return flowScene(x)
 	case bench.UnitScene:
 		return unitScene(x)
+	case bench.StrokeScene:
+		return strokeScene(x, on)
 	case bench.PurgeScene:
 		return purgeScene(x)
 	case bench.SensorScene:

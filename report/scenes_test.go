@@ -71,6 +71,8 @@ func TestScenesStayInTheirFrames(t *testing.T) {
 		scene bench.Scene
 		says  string
 	}{
+		{"strokes that slow", bench.PumpByHand.Picture(bench.Subject{}, bench.Readings{"strokes": bench.Num(14), "first": bench.Num(0.9), "pause": bench.Num(5), "hold": bench.Num(40)}), "14 strokes of the pump"},
+		{"strokes, one so far", bench.StrokeScene{At: []float64{16}, Until: 18, First: math.NaN(), Last: math.NaN(), Slow: 3.6}, "1 stroke of the pump"},
 		{"purge hose", bench.PurgeRunning.Picture(bench.Subject{}, bench.Readings{"pull": bench.Num(6), "free": bench.Num(12, 60, 11), "clamped": bench.Num(-2, 2)}), "free against clamped"},
 		{"purge, clamped now", bench.PurgeScene{Clamped: true, Pull: math.NaN(), Share: math.NaN(), Speed: 700}, "its hose is clamped"},
 		{"cap off", bench.PurgeScene{Cap: true, CapOff: true, Pull: math.NaN(), Share: math.NaN(), Speed: 540}, "cap is off"},

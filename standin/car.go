@@ -422,17 +422,8 @@ func (p *Plant) tell(words string) error {
 				l.keep(seconds)
 			}
 			return nil
-		case f[0] == "drive" && len(f) == 2 && f[1] == "warm":
-			c.Coolant = 358
-			return c.Drive(sim.Idle)
-		case f[0] == "drive" && len(f) == 2:
-			return c.Drive(sim.Mode(f[1]))
-		case f[0] == "set" && len(f) == 3:
-			s := plumbing.State(f[2])
-			if f[2] == "rest" {
-				s = ""
-			}
-			return c.Set(f[1], s)
+		case f[0] == "drive" && len(f) == 2, f[0] == "set" && len(f) == 3:
+			return byHand(c, f)
 		case f[0] == "fault" && len(f) == 3:
 			v, err := number(f[2], 0, 1)
 			if err != nil {
@@ -450,6 +441,42 @@ func (p *Plant) tell(words string) error {
 		}
 		return bad
 	})
+}
+
+// byHand does what a driver or a technician does by hand: "drive warm", "drive cold", "drive MODE",
+// "set PART open|shut|plugged|rest".
+func byHand(c *sim.Car, words []string) error {
+	switch {
+	case words[0] == "set":
+		s := plumbing.State(words[2])
+		if s == "rest" {
+			s = ""
+		}
+		return c.Set(words[1], s)
+	case words[1] == "warm":
+		c.Coolant = 358
+		return c.Drive(sim.Idle)
+	case words[1] == "cold":
+		return coldStart(c)
+	}
+	return c.Drive(sim.Mode(words[1]))
+}
+
+// overnight is how long a car stands for a cold start, s.
+const overnight = 9 * 3600.0
+
+// coldStart starts a car after a night; one that has stood so long already starts at once.
+func coldStart(c *sim.Car) error {
+	if c.Engine.Running || c.Coolant > c.At.Ambient+5 {
+		if err := c.Drive(sim.Off); err != nil {
+			return err
+		}
+		if err := c.Run(overnight); err != nil {
+			return err
+		}
+		c.Stood()
+	}
+	return c.Drive(sim.Idle)
 }
 
 // seal puts the car up for a hold as its archetype asks: what a technician does by hand

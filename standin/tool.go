@@ -149,7 +149,7 @@ func toolbox() []*Tool {
 		{Name: "smoke rig", Takes: []string{"join PART PRESSURE", "exits", "read", "off", instrument.TakesFar}, do: smokeRig, Rate: 5, works: workSmokeRig,
 			can:   []string{instrument.Open, instrument.Regulate, instrument.Smoke, instrument.Plug, instrument.Car, instrument.Known, instrument.Closed, instrument.Keep},
 			shows: []dial{{record.RigFlowing, flowTube, rigFlow}, {record.GaugePressure, rigDial, rig(units.InH2O)}}},
-		{Name: "multimeter", Takes: []string{"volts PART", "ohms PART", "switch", "volts battery", "volts difference"}, do: multimeter, Rate: 2, shows: []dial{{record.Volts, volts, meterVolts}}},
+		{Name: "multimeter", Takes: []string{instrument.TakesVolts, "ohms PART", "switch", "volts battery", "volts difference", instrument.TakesDrive, instrument.TakesSet}, do: multimeter, Rate: 10, shows: []dial{{record.Volts, volts, meterVolts}}},
 		{Name: "gas-temperature probe", Takes: []string{"read"}, do: gasProbe, Rate: 1, shows: []dial{{record.GasTemp, probe, probeShows}}},
 	}
 	return append(out, benchRig())
@@ -166,7 +166,12 @@ func rigFlow(_ *Tool, c *sim.Car) (float64, bool) {
 // meterVolts is what the meter's probes stand on: a part's plug, the differential sensor or,
 // as it comes, the battery.
 func meterVolts(t *Tool, c *sim.Car) (float64, bool) {
-	switch {
+	if v, ok := c.Signal(t.at); ok && c.Engine.Mode != sim.Off {
+		return v, true
+	}
+	switch up, ok := c.PumpSwitch(); {
+	case t.at == "leak-pump" && ok:
+		return map[bool]float64{true: c.Volts(), false: 0.2}[up], true
 	case t.at == "difference":
 		return c.Difference()
 	case t.at != "" && t.at != "battery" && c.Engine.Mode == sim.Off:
@@ -286,6 +291,9 @@ func multimeter(t *Tool, c *sim.Car, w []string) (string, error) {
 			return t.reads(0.4, ohms), nil
 		}
 		return "open (over range)", nil
+	}
+	if w[0] == "drive" && len(w) == 2 || w[0] == "set" && len(w) == 3 { // who holds it sits at the wheel
+		return "done", byHand(c, w)
 	}
 	if len(w) != 2 {
 		return "", orUse(nil, t)

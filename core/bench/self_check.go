@@ -9,7 +9,7 @@ var PumpSelfTest = Register(Test{
 	OneVolume: true,
 	Weather:   true,
 	Channels: []Channel{
-		{Key: "section", Kind: Choice, Words: []string{"pump", "canister", "whole"}, Optional: true},
+		{Key: "section", Kind: Choice, Words: sections, Optional: true},
 		{Key: "ran", Kind: Choice, Words: []string{Yes, No}, Sense: CheckRan, Optional: true},
 		{Key: "share", Unit: "%", Low: 0, High: 2000, Sense: CheckShare},
 	},

@@ -97,6 +97,8 @@ type Known struct {
 	Has func(column string) bool
 	// Orifice is the known orifice of the rig, m; 0: nobody knows of one.
 	Orifice float64
+	// Stored are the codes that stand stored since codes were cleared last, of a test that asks for them.
+	Stored []string
 	// Past are the stretches that are in of those that the test looks back at.
 	Past map[record.RunKind]Past
 }
@@ -207,6 +209,8 @@ type Live struct {
 	Looks []record.RunKind
 	// Picture is the test's picture between stretches; nil: the one of its readings.
 	Picture func(Known) Scene
+	// AsksCodes marks a test that runs only once stored codes were saved and cleared.
+	AsksCodes bool
 	// Foresees is the column whose course with each suspect is drawn; empty: the first.
 	Foresees string
 	// AllIn is what is said when all is in that the verdict needs; empty: the usual.
@@ -381,7 +385,7 @@ var sources = map[Sense]Source{
 	BenchVacuum: gauge(-1, AtEnd), HoldsBackward: gauge(-1, AtEnd), PurgePull: gauge(-1, AtEnd), TankVacuum: gauge(-1, AtEnd),
 	RigFlow: by(record.RigFlowing, AtEnd), RigFlowBefore: by(record.RigFlowing, AMinuteOn),
 	WallTemperature: by(record.RigWall, AtEnd), Barometer: by(record.AirPressure, AtEnd), AirTemperature: by(record.AirTemp, AtEnd), GasTemperature: by(record.GasTemp, AtEnd),
-	CoilOhms: by(record.Ohms, AtEnd), SupplyVolts: by(record.Volts, AtEnd), SwitchVolts: by(record.Volts, AtEnd), SensorVolts: by(record.Volts, AtEnd),
+	CoilOhms: by(record.Ohms, AtEnd), SupplyVolts: by(record.Volts, AtEnd), SwitchVolts: by(record.Volts, AtEnd), PumpSwitch: by(record.Volts, AtEnd), SensorVolts: by(record.Volts, AtEnd),
 	PumpGauge: gauge(1, AtEnd), SensorShows: {Keys: []string{TankSensor}, Or: []string{TankSensorWide}, Factor: 1}, DifferenceVolts: by(record.Volts, AtEnd),
 	TotalTrim: pids(1, "pid-06", "pid-07"), MeteredAir: pids(1, "pid-10"), ManifoldPressure: pids(1, "pid-0B"), SensorVacuum: pids(-1, TankSensor), FuelLevel: pids(1, "pid-2F"), CarBarometer: pids(1, "pid-33"), CarVolts: pids(1, "pid-42"),
 	DriveData: pids(1, driveKeys()...), ClampData: pids(1, clampKeys...),

@@ -101,7 +101,7 @@ func TestWants(t *testing.T) {
 		{bench.DrawDown, "live-data[pid-32 pid-2F pid-33]"},
 		{bench.Trims, "live-data[pid-06 pid-07 pid-10 pid-0B pid-08 pid-09 pid-0C pid-04 pid-11 pid-0D pid-05 pid-0F pid-03 pid-2E pid-2C pid-44 pid-33]"},
 		{bench.EGRCommand, "live-data[pid-10] gas[gas]"},
-		{bench.PumpByHand, ""},
+		{bench.PumpByHand, "volts?[volts]"},
 	} {
 		t.Run(c.of.Key, func(t *testing.T) {
 			var got []string

@@ -408,7 +408,8 @@ func (m *Model) done(e Evidence) (piece, error) {
 		return p, err
 	}
 	if section := bench.Section(e.Readings); section != "" {
-		return m.section(section, cmp.Or(e.Outcome, v.Outcome), e.Before)
+		o, _ := entry.Outcome(cmp.Or(e.Outcome, v.Outcome))
+		return m.section(section, o.Means, e.Before)
 	}
 	byPlace := strings.Contains(e.Outcome, ":")
 	overruled := e.Overruled || e.Outcome != "" && e.Outcome != v.Outcome && !byPlace
@@ -478,20 +479,20 @@ func (m *Model) came(t bench.Test, e Evidence) (piece, error) {
 
 // section weighs the car's own pump test with only a part of the system joined: the pump by
 // itself, or with the canister. What fails it sits in what is joined.
-func (m *Model) section(section, outcome string, before bool) (piece, error) {
-	if outcome != "pass" && outcome != "fail" {
+func (m *Model) section(section string, means knowledge.Meaning, before bool) (piece, error) {
+	if means != knowledge.Sound && means != knowledge.Faulty {
 		return piece{}, silence{"no verdict came out of it"}
 	}
 	a, _ := m.Book.Archetype(m.Of.Vapour)
 	set := a.Settings()
 	for _, p := range m.Graph.Plugs() {
-		if set[p.Key] == "" && (section == "pump" && p.Key == "vent-hose" || p.Key == "vapour-line") {
+		if set[p.Key] == "" && p.Key == bench.SectionPlug(section) {
 			set[p.Key] = plumbing.Plugged
 		}
 	}
 	const stray = 0.03 // a plug of the hand's making (chosen here)
 	l := m.newSign(stray)
-	l.absent = outcome == "pass"
+	l.absent = means == knowledge.Sound
 	low, high := make([][steps]float64, len(m.Suspects)), make([][steps]float64, len(m.Suspects))
 	if section != "pump" {
 		var err error

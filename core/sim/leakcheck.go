@@ -37,6 +37,7 @@ const (
 	pumpStall  = 5500.0      // Pa at which it stands
 	springPa   = 1960.0      // of a vacuum-driven pump
 	strokeFree = 9e-5        // kg/s of it against nothing
+	strokeBack = 0.15        // s in which the manifold draws the diaphragm back
 )
 
 func (k *check) begin(c *Car) {
@@ -417,7 +418,7 @@ func (k *check) strokes(c *Car, h float64, vent *float64) {
 	}
 	*vent = 0
 	// The diaphragm's spring presses against the difference across it, the faster the less
-	// stands against it; each stroke is drawn back by the manifold in three tenths of a second.
+	// stands against it; each stroke is drawn back by the manifold in a moment.
 	d := up.Pressure() - in.Pressure()
 	q := strokeFree * math.Min(math.Max((springPa*math.Min(x.get("opening"), 1)-d)/600, 0), 1) * math.Min(x.get("opening"), 1)
 	up.Source[network.Air], up.SourceAt = q, c.At.Ambient

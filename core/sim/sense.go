@@ -6,6 +6,7 @@ import (
 
 	"wexter/core/calc"
 	"wexter/core/network"
+	"wexter/core/plumbing"
 )
 
 // Gauge is the true pressure of a part above the barometer, Pa.
@@ -174,6 +175,32 @@ func (c *Car) Switch() (changed, ok bool) {
 		}
 	}
 	return false, false
+}
+
+// PumpSwitch reports whether the diaphragm of the car's leak pump is drawn up just now, which opens its reed
+// switch: for a moment at each stroke; false where there is no such pump.
+func (c *Car) PumpSwitch() (up, ok bool) {
+	if c.monitor != "strokes" || c.role["leak-pump"] == nil {
+		return false, false
+	}
+	k := &c.Unit.leak
+	return c.Engine.Running && !k.done && c.Unit.Strokes > 0 && k.clock < strokeBack, true
+}
+
+// Signal is what a sensor's signal wire carries, V; false where the part is none of those whose signal is
+// known.
+func (c *Car) Signal(part string) (float64, bool) {
+	x, ok := c.piece[part]
+	switch {
+	case !ok || x.Kind != plumbing.Sensor:
+		return 0, false
+	case x.Role == "difference":
+		return c.Difference()
+	case x.Family == "vapour":
+		p, ok := c.TankPressure()
+		return math.Min(math.Max(tankVolts+p*tankVoltsPa, 0.1), 4.9), ok
+	}
+	return 0, false
 }
 
 // Coil is the resistance of a part's circuit as a meter at its connector shows it, ohm.
