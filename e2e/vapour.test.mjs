@@ -313,6 +313,42 @@ test("the car's own pump: a meter on its switch counts the strokes, and each sec
   } finally { await other.close(); }
 });
 
+test("a vent path: what the rig's own hose takes is taken off, and a shut filter shows", async () => {
+  const other = await openCar("demo/bay/SQ-106.yaml", "--speed", "0");
+  try {
+    const page = await shop.page();
+    await seated(page, "smoke rig", "module", "vent-path", "Sprat", other.at, { flow: "the same" });
+    const through = async (name) => {
+      const begun = page.waitForResponse((r) => r.request().method() === "POST" && r.url().endsWith("/live"));
+      await next(page, name);
+      await press(page, main);
+      await begun;
+      await page.waitForSelector(`${main}:has-text('Stop'), ${main}:has-text('Done, go on')`);
+      other.tell("@run", "20");
+    };
+    await through("the rig");
+    await through("air through the path");
+    await page.waitForSelector("[data-verdict]:has-text('free')");
+    assert.match(await page.locator("[data-picture] svg").getAttribute("aria-label"), /passes as an opening of/);
+    assert.deepEqual(await axe(page), []);
+    await page.keyboard.press("Space");
+    await page.waitForSelector("[data-done]:not([hidden])");
+    other.tell("@fault", "vent-filter", "1");
+    const begun = page.waitForResponse((r) => r.request().method() === "POST" && r.url().endsWith("/live"));
+    await press(page, "button.again[aria-label='make again: Air through the path']");
+    await begun;
+    await page.waitForSelector(`${main}:has-text('Done, go on')`);
+    other.tell("@run", "20");
+    await page.waitForSelector("[data-verdict]:has-text('Blocked')");
+    await page.keyboard.press("Space");
+    await page.waitForSelector("[data-done]:not([hidden])");
+    await arrive(page, () => page.keyboard.press("g"));
+    await page.check("[name=read-refuel-0][value=clicks]");
+    await arrive(page, () => page.click("button:has-text('Save result')"));
+    await page.waitForSelector(".strip >> text=Vent path flow");
+  } finally { await other.close(); }
+});
+
 test("by hand: each bench says what typed readings come to, and draws them", async () => {
   const page = await shop.page();
   const url = shop.base + await shop.car(page, "Tern");
@@ -391,6 +427,16 @@ test("by hand: each bench says what typed readings come to, and draws them", asy
   await says("purge-running", { "read-free-0": "3", "read-clamped-0": "2" });
   await check();
   await page.waitForSelector("text=Air and vapour can cancel");
+
+  // Water through the hose, with the time left out and put in; the nozzle that clicks off all the same.
+  await says("vent-path", { "read-litres-0": "1" });
+  await check();
+  await page.waitForSelector("text=in how many seconds");
+  await says("vent-path", { "read-litres-0": "1 L", "read-seconds-0": "9", "read-head-0": "12 in" });
+  await page.check("[name=read-refuel-0][value=clicks]");
+  await check();
+  await page.waitForSelector(".verdictsays:has-text('fill-limit valve')");
+  assert.match(await page.locator(".scene svg").getAttribute("aria-label"), /passes as an opening of/);
 
   // Strokes that were felt: pauses that shrink were miscounted, a single stroke has no pause.
   const pump = `${shop.base}${await shop.car(page, "Packer")}/do/pump-hand`;

@@ -140,6 +140,9 @@ const TakesDrive = "drive MODE"
 // TakesVolts is what a simulated meter takes that stands its probes on a part.
 const TakesVolts = "volts PART"
 
+// TakesJoin is what a simulated rig takes that is joined at a part and regulated to a pressure by hand.
+const TakesJoin = "join PART PRESSURE"
+
 // TakesSet is what an instrument on a simulated car takes that puts a part as a hand does.
 const TakesSet = "set PART plugged|open|shut|rest"
 

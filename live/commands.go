@@ -221,6 +221,17 @@ func (b *Bench) held(st bench.Stretch) (out []order) {
 				}
 			}
 		}
+		if s.about.Simulated && slices.Contains(s.about.Takes, instrument.TakesJoin) {
+			for _, x := range st.Stand {
+				part, ok := site.Where(x.At)
+				if x.At == "" {
+					part, ok = "air", true
+				}
+				if ok && x.Do == bench.Regulate {
+					out = append(out, order{s, instrument.Command{Do: instrument.Ask, Words: fmt.Sprintf("join %s %.0fPa", part, x.Value)}})
+				}
+			}
+		}
 		if s.about.Simulated && slices.Contains(s.about.Takes, instrument.TakesPart) {
 			out = append(out, handsOn(s, st, site)...)
 		}

@@ -71,6 +71,8 @@ func TestScenesStayInTheirFrames(t *testing.T) {
 		scene bench.Scene
 		says  string
 	}{
+		{"vent path", bench.VentPath.Picture(bench.Subject{}, bench.Readings{"flow": bench.Num(5, 190), "drop": bench.Num(0.3, 59)}), "as an opening of"},
+		{"vent path shut", bench.VentPath.Picture(bench.Subject{}, bench.Readings{"flow": bench.Num(0), "drop": bench.Num(3)}), "nothing passes"},
 		{"strokes that slow", bench.PumpByHand.Picture(bench.Subject{}, bench.Readings{"strokes": bench.Num(14), "first": bench.Num(0.9), "pause": bench.Num(5), "hold": bench.Num(40)}), "14 strokes of the pump"},
 		{"strokes, one so far", bench.StrokeScene{At: []float64{16}, Until: 18, First: math.NaN(), Last: math.NaN(), Slow: 3.6}, "1 stroke of the pump"},
 		{"purge hose", bench.PurgeRunning.Picture(bench.Subject{}, bench.Readings{"pull": bench.Num(6), "free": bench.Num(12, 60, 11), "clamped": bench.Num(-2, 2)}), "free against clamped"},

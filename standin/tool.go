@@ -146,7 +146,7 @@ func toolbox() []*Tool {
 		{Name: "technician", Takes: []string{"try TEST [PART]"}, do: technician},
 		{Name: "slant manometer", Takes: []string{"read PART", "off", "unplug", "replug"}, do: manometer, Rate: 5, shows: []dial{{record.GaugePressure, slant, gauge}}},
 		{Name: "hand vacuum pump", Takes: []string{"draw PART INHG", "release", "read"}, do: handPump, Rate: 5, shows: []dial{{record.GaugePressure, pumpDial, rig(units.InHg)}}},
-		{Name: "smoke rig", Takes: []string{"join PART PRESSURE", "exits", "read", "off", instrument.TakesFar}, do: smokeRig, Rate: 5, works: workSmokeRig,
+		{Name: "smoke rig", Takes: []string{instrument.TakesJoin, "exits", "read", "off", instrument.TakesFar, instrument.TakesSet}, do: smokeRig, Rate: 5, works: workSmokeRig,
 			can:   []string{instrument.Open, instrument.Regulate, instrument.Smoke, instrument.Plug, instrument.Car, instrument.Known, instrument.Closed, instrument.Keep},
 			shows: []dial{{record.RigFlowing, flowTube, rigFlow}, {record.GaugePressure, rigDial, rig(units.InH2O)}}},
 		{Name: "multimeter", Takes: []string{instrument.TakesVolts, "ohms PART", "switch", "volts battery", "volts difference", instrument.TakesDrive, instrument.TakesSet}, do: multimeter, Rate: 10, shows: []dial{{record.Volts, volts, meterVolts}}},
@@ -246,8 +246,15 @@ func smokeRig(t *Tool, c *sim.Car, w []string) (string, error) {
 		if pa > 6900 {
 			return "", errors.New("the regulator goes to 1 psi and no further: more harms a tank")
 		}
+		loose := w[1] == "air"
+		if loose {
+			w[1] = "vent-hose"
+		}
 		if _, err := c.Connect(w[1], 0); err != nil {
 			return "", err
+		}
+		if loose {
+			c.Loose()
 		}
 		t.plant.bench = false
 		if err := c.Rig().Set(sim.Charge, pa); err != nil {
@@ -271,6 +278,8 @@ func smokeRig(t *Tool, c *sim.Car, w []string) (string, error) {
 	case w[0] == "off":
 		c.Disconnect()
 		return "done", nil
+	case w[0] == "set" && len(w) == 3:
+		return "done", byHand(c, w)
 	case (w[0] == "open" || w[0] == "shut") && len(w) == 2:
 		state := plumbing.State("")
 		if w[0] == "open" {
@@ -451,6 +460,13 @@ func workSmokeRig(t *Tool, c *sim.Car, cmd instrument.Command) error {
 		if cmd.Target > 6900 {
 			return errors.New("the regulator goes to 1 psi and no further: more harms a tank")
 		}
+	}
+	if r := c.Rig(); cmd.Do == instrument.Open && !t.plant.bench { // joined by hand, or not at all: nothing is sealed for that
+		if r == nil {
+			return nil
+		}
+		r.Hold, r.Smoke = false, false
+		return r.Set(sim.Open, 0)
 	}
 	if err := t.plant.seal(c); err != nil {
 		return err

@@ -44,6 +44,7 @@ const (
 	Pump             // a hand pump on a part, brought up again each time it was let go
 	Ramp             // by hand, slowly away from zero until it lets go, stand, let go to the air
 	OwnCheck         // the control unit is asked for its own leak check
+	Regulate         // by hand, a regulator slowly up to a pressure, where the rig is joined
 	ColdStart        // cold after a night, the engine is started and idles
 	UpAndDown        // by hand in steps to a pressure, back to the air, and to as much vacuum
 )
@@ -161,7 +162,7 @@ const (
 // Words says a step as a technician reads it; name is the part's name.
 func (s Step) Words(name string) string {
 	switch s.Do {
-	case Charge, Hold, Smoke, Press, Draw, Pump, Ramp, UpAndDown:
+	case Charge, Hold, Smoke, Press, Draw, Pump, Ramp, UpAndDown, Regulate:
 		if s.Value < 0 && s.Do != Pump && s.Do != Ramp {
 			return fmt.Sprintf(verbWords[Draw], units.Format(-s.Value, units.Pressure, "inHg", 2))
 		}
@@ -179,7 +180,7 @@ func (s Step) Words(name string) string {
 var verbWords = map[Verb]string{
 	KeyOn: "Key on, engine off", Warm: "Warm the engine up, idle", Idle: "Idle", Fast: "2500 rpm, no load", Loaded: "On the road, loaded", Boosted: "Full load, under boost",
 	EngineOff: "Engine off", Trip: "Drive until the monitors have run, then leave the car overnight", Park: "Drive 20 min, then key off", HotDay: "A hot day",
-	Seal: "Seal the system, rig connected", Join: "Connect the rig at the %s", Charge: "Charge to %s", Hold: "Regulator at %s", Smoke: "Smoke, regulator at %s", Press: "Bring it to %s", Pump: "Hand pump to %s", Ramp: "Slowly by hand towards %s", ColdStart: "Start it cold, after a night", UpAndDown: "By hand in steps to %s, back, and as far in vacuum",
+	Seal: "Seal the system, rig connected", Join: "Connect the rig at the %s", Charge: "Charge to %s", Hold: "Regulator at %s", Smoke: "Smoke, regulator at %s", Press: "Bring it to %s", Pump: "Hand pump to %s", Ramp: "Slowly by hand towards %s", Regulate: "Regulator slowly up to %s", ColdStart: "Start it cold, after a night", UpAndDown: "By hand in steps to %s, back, and as far in vacuum",
 	Draw: "Draw %s of vacuum", ShutRig: "Shut the rig", OpenRig: "Open the rig", SelfCheck: "Let the car's own check run", OwnCheck: "Ask the car for its own leak check", PlugRig: "Plug the rig's end", RigOnCar: "Rig on the car", OpenOrifice: "Open the rig's known orifice", ShutOrifice: "Shut the rig's known orifice", Clear: "%s: back to normal", Uncommand: "%s: release"}
 
 // WaitWords says how long a phase waits; empty when it does not.

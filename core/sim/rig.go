@@ -37,6 +37,13 @@ const rigMost = 4e-4 // kg/s
 // shopAir is a supply from which on the regulator is modelled by what its hose takes, kg/s.
 const shopAir = 2e-3
 
+// Loose takes the rig's hose off the car and leaves its end open to the air.
+func (c *Car) Loose() {
+	if c.rig != nil {
+		c.net.Rejoin(c.rig.hose, c.rig.node, outside)
+	}
+}
+
 // Connect joins a rig with a known orifice (m; 0 for none) at a part where it can be
 // joined, or takes what was joined there before to the new place.
 func (c *Car) Connect(entry string, orifice float64) (*Rig, error) {
@@ -187,6 +194,9 @@ func (r *Rig) drive(c *Car, h float64) {
 		above := math.Min(math.Max(-short/math.Abs(r.Target)-0.01, 0)/0.1, 1)
 		flow *= 1 - above
 		n.Edges[r.vent].Area = above * valveCd * gas.Area(2e-3)
+	}
+	if r.Hold && r.most <= shopAir && g*s > 2*math.Abs(r.Target) { // on a dead end one step of the supply is too much already: it relieves
+		n.Edges[r.vent].Area = valveCd * gas.Area(1.5e-3)
 	}
 	// No more in one step than would carry the small volume by a fifth of the way alone.
 	small := x.Volume * math.Abs(r.Target) / (gas.RAir * x.Temperature()) / h
