@@ -120,7 +120,9 @@ func (s *Shop) Foretell(ctx context.Context, id string, leg record.RunKind, colu
 		st, _ := l.Bench.Stretch(l.Known(nil, 0), leg)
 		f.Hands, ok = sim.HandsOn(st)
 	} else {
-		f.Phase, ok = l.Bench.Phase(leg)
+		if f.Phase, ok = l.Bench.Phase(leg); ok {
+			f.Every = math.Max(f.Every, l.Bench.Phases[f.Phase].For/240)
+		}
 	}
 	if !ok || !sim.Foresees(column) {
 		return nil, nil

@@ -313,6 +313,36 @@ test("the car's own pump: a meter on its switch counts the strokes, and each sec
   } finally { await other.close(); }
 });
 
+test("a night: read slowly with the page closed, on the Slate meanwhile, and over when the switch has changed", async () => {
+  const other = await openCar("demo/bay/SQ-112.yaml", "--speed", "0");
+  try {
+    const page = await shop.page();
+    await meet(page, "slant manometer", "module", other.at);
+    await seated(page, "multimeter", "module", "soak-watch", "Fulmar", other.at, { pressure: /^slant manometer$/ });
+    await next(page, "the night");
+    const at = page.url();
+    const begun = page.waitForResponse((r) => r.request().method() === "POST" && r.url().endsWith("/live"));
+    await press(page, main);
+    await begun;
+    other.tell("@run", "30");
+    await page.waitForSelector("[data-next]:has-text('Leave the car alone')");
+    assert.ok(await page.locator("[data-rig]").isHidden(), "a car that is left alone could be charged");
+    await page.goto(shop.base + "/"); // nobody looks at the bench
+    await page.waitForSelector(".slate .car:has-text('Fulmar'):has-text('Leave the car alone')");
+    await page.waitForSelector(".lane:has-text('Soak watch on the switch wire until')");
+    assert.deepEqual(await lookOver(page, shop.base + "/"), []);
+    for (let i = 0; i < 6; i++) other.tell("@run", "900");
+    await page.goto(at);
+    await page.waitForSelector("[data-verdict]:has-text('passed, a small leak is excluded')");
+    await page.waitForSelector("[data-picture] svg[aria-label*='switch changed after']");
+    await page.waitForSelector("[data-done]:not([hidden])");
+    await arrive(page, () => page.keyboard.press("g"));
+    assert.match(await page.inputValue("#read-time-0"), /^\d/);
+    await arrive(page, () => page.keyboard.press("g"));
+    await page.waitForSelector(".strip >> text=Soak watch");
+  } finally { await other.close(); }
+});
+
 test("a vent path: what the rig's own hose takes is taken off, and a shut filter shows", async () => {
   const other = await openCar("demo/bay/SQ-106.yaml", "--speed", "0");
   try {
@@ -437,6 +467,16 @@ test("by hand: each bench says what typed readings come to, and draws them", asy
   await check();
   await page.waitForSelector(".verdictsays:has-text('fill-limit valve')");
   assert.match(await page.locator(".scene svg").getAttribute("aria-label"), /passes as an opening of/);
+
+  // A night by hand: a tank that cooled and holds nothing, one too warm to tell, and a switch that changed under pressure.
+  const night = `${shop.base}${await shop.car(page, "Fulmar")}/do/soak-watch`;
+  for (const [fields, words] of [[{ time: "no change", lowest: "-0.1", cooled: "6 K" }, ".verdictsays:has-text('cannot pass any more')"], [{ time: "no change", lowest: "0", cooled: "0,4" }, ".verdictsays:has-text('tells nothing')"],
+    [{ time: "30", lowest: "0.8" }, "text=with the wrong sign"], [{ time: "no change", lowest: "-0.4", cooled: "3 F" }, "text=too little for a verdict"]]) {
+    await page.goto(night);
+    for (const [key, value] of Object.entries(fields)) await page.fill(`[name="read-${key}-0"]`, value);
+    await check();
+    await page.waitForSelector(words);
+  }
 
   // Strokes that were felt: pauses that shrink were miscounted, a single stroke has no pause.
   const pump = `${shop.base}${await shop.car(page, "Packer")}/do/pump-hand`;

@@ -301,7 +301,9 @@ func (b *Bench) attend() {
 	works := slices.ContainsFunc(b.seats, func(s *seat) bool {
 		return s.gauge != nil && slices.ContainsFunc([]string{instrument.Charge, instrument.Regulate, instrument.Valve}, s.about.Can)
 	})
-	alone := works && l != nil && !l.ending && unseen > aloneAfter
+	// A gauge that is only read may be left alone, and is: a night is watched with the page closed.
+	moved := l != nil && (b.driven || b.live.Bench.Energises())
+	alone := works && moved && !l.ending && unseen > aloneAfter
 	blind := b.driven && time.Since(b.seen) > blindAfter
 	var keep []instrument.Instrument
 	for _, s := range b.seats {

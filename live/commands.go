@@ -199,7 +199,7 @@ func (b *Bench) Rig(ctx context.Context, command string) error {
 }
 
 // drives say how a simulated car is driven for a step that a person does on a real one.
-var drives = map[bench.Verb]string{bench.KeyOn: "key", bench.Warm: "warm", bench.ColdStart: "cold", bench.Idle: "idle", bench.Fast: "2500", bench.EngineOff: "off"}
+var drives = map[bench.Verb]string{bench.KeyOn: "key", bench.Warm: "warm", bench.ColdStart: "cold", bench.Park: "park", bench.Idle: "idle", bench.Fast: "2500", bench.EngineOff: "off"}
 
 // held puts simulated hand instruments where the test holds them, and drives a simulated car, as a
 // person does with real ones. The bench is locked.

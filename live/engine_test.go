@@ -1,6 +1,7 @@
 package live_test
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"math"
@@ -141,7 +142,7 @@ func onBench(t *testing.T, test string, seats []seated, f func(t *testing.T, x *
 	synctest.Test(t, func(t *testing.T) {
 		x := &engine{Shop: open(t, filepath.Join(t.TempDir(), "shop.db"))}
 		var err error
-		x.caseID, err = x.OpenCase(ctx, "", casework.NewCase{Plate: "SQ 1", Make: "Ostrel", Model: "Wherry", TankL: 50, Metering: "maf", Archetype: map[bool]string{true: "pressure-pump", false: "engine-vacuum"}[test == "pump-hand"], Complaint: "Lamp on.", Who: "KM"})
+		x.caseID, err = x.OpenCase(ctx, "", casework.NewCase{Plate: "SQ 1", Make: "Ostrel", Model: "Wherry", TankL: 50, Metering: "maf", Archetype: cmp.Or(map[string]string{"pump-hand": "pressure-pump", "soak-watch": "eonv-switch-remote"}[test], "engine-vacuum"), Complaint: "Lamp on.", Who: "KM"})
 		must(t, err)
 		byAddress := map[string]*fake{}
 		var chosen record.Seats
@@ -642,6 +643,55 @@ func TestMarksByHandOutliveAStop(t *testing.T) {
 		must(t, x.bench.TakeBack(ctx, "phase-1"))
 		if v := view(x.bench); len(x.runs(t)) != 0 || v.Start != "phase-1" {
 			t.Errorf("taken back: %d legs, %q comes next", len(x.runs(t)), v.Start)
+		}
+	})
+}
+
+// A night is read slowly, goes on though nobody looks and though Wexter is stopped meanwhile, even with a
+// module that could charge, stands on the rail, and is over when the switch has changed.
+func TestANightIsWatchedAlone(t *testing.T) {
+	night := newFake("module", time.Second, "volts", "V", "pressure", "Pa", "wall", "K")
+	night.Commands = []string{instrument.Charge, instrument.Open, instrument.Keep}
+	night.does = func(*fake, float64, instrument.Command) error { return nil }
+	night.gives = func(_ *fake, s float64) []instrument.Value {
+		volts, h := 11.8, s/3600
+		if h > 3.5 {
+			volts = 0.2
+		}
+		return []instrument.Value{value("volts", volts), value("pressure", 100-100*h), value("wall", 295-0.5*h)}
+	}
+	onBench(t, "soak-watch", []seated{{night, []string{"volts", "pressure", "wall"}, record.Module}}, func(t *testing.T, x *engine) {
+		must(t, x.bench.Start(ctx, "phase-2"))
+		if v := view(x.bench); v.Rig {
+			t.Error("a car that is left alone could be charged")
+		}
+		time.Sleep(90 * time.Minute)
+		longs := x.hub.Longs()
+		if len(longs) != 1 || longs[0].Test != x.id || time.Until(longs[0].Until) < 4*time.Hour || time.Until(longs[0].Until) > 5*time.Hour {
+			t.Fatalf("%+v", longs)
+		}
+		must(t, x.hub.Close())
+		time.Sleep(time.Hour)
+		x.hub = live.New(x.Shop, x.dial)
+		t.Cleanup(func() { x.hub.Close() })
+		must(t, x.hub.Resume(ctx))
+		time.Sleep(90 * time.Minute)
+		if len(x.hub.Longs()) != 0 {
+			t.Error("it is not over")
+		}
+		l, err := x.LiveTest(ctx, x.id)
+		must(t, err)
+		r := l.Runs[0]
+		if len(l.Runs) != 1 || r.EndedAt == nil || r.Readings < 600 || r.Readings > 900 || len(r.Gaps) == 0 || r.Gaps[0].Why != "Wexter was stopped" {
+			t.Errorf("%d readings, gaps %+v", r.Readings, r.Gaps)
+		}
+		if when, _ := l.Readings().Mean("time"); math.Abs(when-210) > 2 {
+			t.Errorf("changed after %v min; %+v", when, l.Readings())
+		}
+		for _, c := range night.told {
+			if c.Do == instrument.Open || c.Do == instrument.Charge {
+				t.Errorf("it was told to %s", c.Do)
+			}
 		}
 	})
 }

@@ -257,7 +257,7 @@ func (h *Hub) open(ctx context.Context, test string, chosen []chair, run *record
 		return nil, &casework.Problem{Sentence: "case " + t.Case.Number + " is closed; open a new one for this car"}
 	}
 	bctx, cancel := context.WithCancel(h.ctx)
-	b := &Bench{hub: h, test: test, number: t.Case.Number, live: t, cancel: cancel, permits: t.Bench.Permitted(instrument.PressureKey), looked: time.Now()}
+	b := &Bench{hub: h, test: test, number: t.Case.Number, live: t, cancel: cancel, permits: t.Bench.Energises() && t.Bench.Permitted(instrument.PressureKey), looked: time.Now()}
 	for _, c := range chosen {
 		s := &seat{bench: b, wants: c.wants, first: b.columns, status: Looking}
 		for _, w := range c.wants {

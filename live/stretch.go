@@ -70,7 +70,11 @@ func (l *leg) add(s *seat, r instrument.Reading) *ending {
 		s.pushed = math.Max(s.pushed, last+leastStep-t)
 		t = last + leastStep
 	}
-	if l.stretch.Every > 0 && s.keptAt > 0 && t-s.keptAt < l.stretch.Every {
+	every := l.stretch.Every
+	if l.stretch.Later > 0 && t > l.stretch.Later {
+		every = l.stretch.LaterEvery
+	}
+	if every > 0 && s.keptAt > 0 && t-s.keptAt < every {
 		return nil
 	}
 	s.keptAt = t

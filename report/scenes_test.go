@@ -71,6 +71,8 @@ func TestScenesStayInTheirFrames(t *testing.T) {
 		scene bench.Scene
 		says  string
 	}{
+		{"a night", bench.SoakWatch.Picture(bench.Subject{}, bench.Readings{"lowest": bench.Num(-0.2), "cooled": bench.Num(40), "hours": bench.Num(5.5)}), "cooled by 40.0 K"},
+		{"a night far out", bench.SoakScene{Now: -30, Low: -30, Must: 30, Cooled: math.NaN(), Need: 2.4, Changed: math.NaN()}, "fell to −30.00"},
 		{"vent path", bench.VentPath.Picture(bench.Subject{}, bench.Readings{"flow": bench.Num(5, 190), "drop": bench.Num(0.3, 59)}), "as an opening of"},
 		{"vent path shut", bench.VentPath.Picture(bench.Subject{}, bench.Readings{"flow": bench.Num(0), "drop": bench.Num(3)}), "nothing passes"},
 		{"strokes that slow", bench.PumpByHand.Picture(bench.Subject{}, bench.Readings{"strokes": bench.Num(14), "first": bench.Num(0.9), "pause": bench.Num(5), "hold": bench.Num(40)}), "14 strokes of the pump"},

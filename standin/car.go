@@ -458,8 +458,26 @@ func byHand(c *sim.Car, words []string) error {
 		return c.Drive(sim.Idle)
 	case words[1] == "cold":
 		return coldStart(c)
+	case words[1] == "park":
+		return park(c)
 	}
 	return c.Drive(sim.Mode(words[1]))
+}
+
+// park drives a car for twenty minutes and shuts it off.
+func park(c *sim.Car) error {
+	for _, leg := range []struct {
+		m sim.Mode
+		s float64
+	}{{sim.Idle, 120}, {sim.Load, 1080}} {
+		if err := c.Drive(leg.m); err != nil {
+			return err
+		}
+		if err := c.Run(leg.s); err != nil {
+			return err
+		}
+	}
+	return c.Drive(sim.Off)
 }
 
 // overnight is how long a car stands for a cold start, s.

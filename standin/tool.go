@@ -172,6 +172,9 @@ func meterVolts(t *Tool, c *sim.Car) (float64, bool) {
 	switch up, ok := c.PumpSwitch(); {
 	case t.at == "leak-pump" && ok:
 		return map[bool]float64{true: c.Volts(), false: 0.2}[up], true
+	case t.at == "unit-switch": // the contact of a vent unit, fed by the meter's own lead
+		changed, ok := c.Switch()
+		return map[bool]float64{true: 0.2, false: 11.8}[changed], ok
 	case t.at == "difference":
 		return c.Difference()
 	case t.at != "" && t.at != "battery" && c.Engine.Mode == sim.Off:

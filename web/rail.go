@@ -9,6 +9,7 @@ import (
 	"wexter/casework"
 	"wexter/core/calendar"
 	"wexter/core/record"
+	"wexter/live"
 )
 
 // The rail of the Slate: 36 hours in a straight scale, then two weeks pressed
@@ -94,7 +95,7 @@ func railHead(now time.Time) template.HTML {
 
 // lane draws one car's time: what it waits for and until when, the work that is left, and its
 // inspection. What lies between the two is to spare; what is missing is hatched beyond it.
-func lane(now time.Time, r casework.SlateRow) template.HTML {
+func lane(now time.Time, r casework.SlateRow, long *live.Long) template.HTML {
 	var b strings.Builder
 	b.WriteString(`<svg class="rail-svg rail" aria-hidden="true">`)
 	railTicks(now, func(x float64, _ string, day bool) {
@@ -114,6 +115,9 @@ func lane(now time.Time, r casework.SlateRow) template.HTML {
 		}
 	}
 	switch words := r.Case.WaitKind.Words(); {
+	case long != nil: // it is being watched, and left alone meanwhile
+		end := railAt(now, long.Until.Local())
+		fmt.Fprintf(&b, `<rect class="r-block" x="3" y="22" height="28" width="%.2f%%"/><text x="%.2f%%" dx="10" y="20">%s until %s</text>`, max(end-0.4, 0.8), end, template.HTMLEscapeString(long.Name), untilWords(now, long.Until))
 	case r.Monitor:
 		fmt.Fprintf(&b, `<line class="r-open" x1="3" x2="%g%%" y1="36" y2="36"/><text x="14" y="24">ready when complete</text>`, railWeeks)
 	case r.Waits:

@@ -8,6 +8,7 @@ import (
 
 	"wexter/casework"
 	"wexter/core/record"
+	"wexter/live"
 )
 
 func TestTheRailNeverRunsBackwardsOrOff(t *testing.T) {
@@ -50,7 +51,11 @@ func TestLaneSaysWhatIsWaitedFor(t *testing.T) {
 	row := func(change func(*casework.SlateRow)) string {
 		r := casework.SlateRow{Case: record.Case{Stage: record.Hunt}}
 		change(&r)
-		return string(lane(now, r))
+		return string(lane(now, r, nil))
+	}
+	watched := string(lane(now, casework.SlateRow{Case: record.Case{Stage: record.Hunt}}, &live.Long{Name: "Soak <watch>", Until: now.Add(5 * time.Hour)}))
+	if !strings.Contains(watched, "Soak &lt;watch&gt; until 16:00") || !strings.Contains(watched, "r-block") || strings.Contains(watched, "can be done now") {
+		t.Errorf("a night that is watched: %s", watched)
 	}
 	for _, c := range []struct {
 		change func(*casework.SlateRow)

@@ -15,10 +15,12 @@ import (
 	"wexter/casework"
 	"wexter/core/knowledge"
 	"wexter/core/record"
+	"wexter/live"
 )
 
 type slateRow struct {
 	casework.SlateRow
+	Long *live.Long // a stretch of hours that is being read; nil: none
 	Lane template.HTML
 	Bar  template.HTML // the same for a narrow screen
 	When string
@@ -140,12 +142,19 @@ func (s *server) slate(c *echo.Context) error {
 		out.Kit = s.shop.Book.Kit
 	}
 	rows, out.Picks = s.picked(c, rows)
+	longs := map[string]*live.Long{}
+	for _, l := range s.hub.Longs() {
+		longs[l.Number] = &l
+	}
 	for _, r := range rows {
-		row := slateRow{SlateRow: r, When: "now", Lane: lane(now, r), Bar: slackBar(now, r), Says: dueWords(now, r.Due), Left: leftWords(r)}
+		long := longs[r.Case.Number]
+		row := slateRow{SlateRow: r, Long: long, When: "now", Lane: lane(now, r, long), Bar: slackBar(now, r), Says: dueWords(now, r.Due), Left: leftWords(r)}
 		if r.Due.Misses() {
 			out.Miss++
 		}
 		switch {
+		case long != nil:
+			row.When = untilWords(now, long.Until)
 		case r.Waits:
 			row.When = untilWords(now, *r.Case.WaitUntil)
 		case r.Monitor:

@@ -22,19 +22,21 @@ type Stretch struct {
 	Do     []Step         // what is done after it
 	For    float64        // s that are planned; 0: it goes on until it is ended by hand
 	Every  float64        // s between readings of an instrument that are kept; 0: all are
-	Mean   float64        // s before the end over which figures are averaged
-	Until  Sense          // it ends early when this says yes, or reaches Reach
-	Reach  float64
-	Read   []string // channels of the test that are read at its end
-	Parts  []Leg    // what it goes through; empty: it is one piece
-	Firm   bool     // at its planned end it goes on unless the verdict is firm
-	Maybe  bool     // it would only make the verdict sharper
-	Done   bool     // it is in
-	Judged bool     // the readings so far are judged while it is read
-	Rests  bool     // after it the rig is opened and valves are let go
-	Leave  []Step   // what else is then done
-	Toggle Toggle   // what the tap [PowerTap] switches in it
-	Large  string   // the column that is shown large and drawn; empty: the first
+	// Later is from when on, s, only a reading each LaterEvery is kept; 0: it goes on as it began.
+	Later, LaterEvery float64
+	Mean              float64 // s before the end over which figures are averaged
+	Until             Sense   // it ends early when this says yes, or reaches Reach
+	Reach             float64
+	Read              []string // channels of the test that are read at its end
+	Parts             []Leg    // what it goes through; empty: it is one piece
+	Firm              bool     // at its planned end it goes on unless the verdict is firm
+	Maybe             bool     // it would only make the verdict sharper
+	Done              bool     // it is in
+	Judged            bool     // the readings so far are judged while it is read
+	Rests             bool     // after it the rig is opened and valves are let go
+	Leave             []Step   // what else is then done
+	Toggle            Toggle   // what the tap [PowerTap] switches in it
+	Large             string   // the column that is shown large and drawn; empty: the first
 	// Follows marks a stretch that begins by itself when the one before has come to its end:
 	// nothing is charged, drawn or energised, and no hand is needed. Where a valve is to be shut
 	// again that must not wait for anybody.
@@ -64,6 +66,11 @@ type Leg struct{ Key, Name, Detail string }
 // a person's press does that.
 func (s Stretch) Energises() bool {
 	return slices.ContainsFunc(slices.Concat(s.Stand, s.Do), Step.Energises)
+}
+
+// Energises reports whether the test charges, draws or energises anything at any time.
+func (t Test) Energises() bool {
+	return slices.ContainsFunc(t.Phases, func(p Phase) bool { return slices.ContainsFunc(p.Do, Step.Energises) })
 }
 
 // Energises reports whether a step charges, draws or energises something.
@@ -385,7 +392,7 @@ var sources = map[Sense]Source{
 	BenchVacuum: gauge(-1, AtEnd), HoldsBackward: gauge(-1, AtEnd), PurgePull: gauge(-1, AtEnd), TankVacuum: gauge(-1, AtEnd),
 	RigFlow: by(record.RigFlowing, AtEnd), RigFlowBefore: by(record.RigFlowing, AMinuteOn),
 	WallTemperature: by(record.RigWall, AtEnd), Barometer: by(record.AirPressure, AtEnd), AirTemperature: by(record.AirTemp, AtEnd), GasTemperature: by(record.GasTemp, AtEnd),
-	CoilOhms: by(record.Ohms, AtEnd), SupplyVolts: by(record.Volts, AtEnd), SwitchVolts: by(record.Volts, AtEnd), PumpSwitch: by(record.Volts, AtEnd), SensorVolts: by(record.Volts, AtEnd),
+	CoilOhms: by(record.Ohms, AtEnd), SupplyVolts: by(record.Volts, AtEnd), SwitchVolts: by(record.Volts, AtEnd), PumpSwitch: by(record.Volts, AtEnd), SoakSwitch: by(record.Volts, AtEnd), TankCooled: by(record.RigWall, AtEnd), SensorVolts: by(record.Volts, AtEnd),
 	PumpGauge: gauge(1, AtEnd), SensorShows: {Keys: []string{TankSensor}, Or: []string{TankSensorWide}, Factor: 1}, DifferenceVolts: by(record.Volts, AtEnd),
 	TotalTrim: pids(1, "pid-06", "pid-07"), MeteredAir: pids(1, "pid-10"), ManifoldPressure: pids(1, "pid-0B"), SensorVacuum: pids(-1, TankSensor), FuelLevel: pids(1, "pid-2F"), CarBarometer: pids(1, "pid-33"), CarVolts: pids(1, "pid-42"),
 	DriveData: pids(1, driveKeys()...), ClampData: pids(1, clampKeys...),

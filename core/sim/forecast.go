@@ -48,9 +48,11 @@ func (t *technician) shows(column string) float64 {
 	if column != "pressure" || t.rig != nil {
 		return columns[column](t.Car)
 	}
+	a, _ := t.book.Archetype(t.Vapour)
+	site := bench.Site{Graph: t.Graph, Entry: a.Entry}
 	for _, key := range t.phase.Read {
 		c, _ := t.test.Channel(key)
-		if at, ok := (bench.Site{Graph: t.Graph}).Held(c.Sense); ok {
+		if at, ok := site.Held(c.Sense); ok {
 			if p, ok := t.Gauge(at); ok {
 				return p
 			}
