@@ -137,7 +137,7 @@ func Stock(ctx context.Context, s *casework.Shop) error {
 	f := &filler{ctx: ctx, s: s, at: func(hours, minutes float64) {
 		back = time.Duration(hours*float64(time.Hour) + minutes*float64(time.Minute))
 	}, now: now}
-	for _, c := range []func(){f.clamp, f.axle, f.sweeper, f.purge, f.undecided, f.wide, f.within, f.diesel, f.fresh, f.hose, f.pipe, f.cooler} {
+	for _, c := range []func(){f.clamp, f.axle, f.sweeper, f.purge, f.undecided, f.wide, f.within, f.diesel, f.fresh, f.hose, f.pipe, f.cooler, f.early} {
 		if c(); f.err != nil {
 			return f.err
 		}
@@ -510,6 +510,16 @@ func (f *filler) cooler() {
 	id := f.open(casework.NewCase{Plate: "SQ 151 T", Make: "Hathmere", Model: "Fulmar", Year: 2018, OdometerKM: 76440, TankL: 55, Metering: "maf", Archetype: "eonv-switch-remote", Engine: "turbo-petrol", Boost: "charged-line", Crankcase: "regulator-turbo", Recirculation: "no-egr",
 		Complaint: "Weak on the hill to the lighthouse, whistles.", Circumstances: "Foot down, warm.", Codes: "P0299"})
 	f.drive(id, "SQ-112", 1.6e-3)
+	f.at(0, 0)
+}
+
+// early: a pontoon tractor whose thermal vacuum switch never opens, so that its carbon is never purged. It
+// checks nothing by itself.
+func (f *filler) early() {
+	f.at(1, 10)
+	id := f.open(casework.NewCase{Plate: "PONTOON 1", Make: "Ostrel", Model: "Yawl", Year: 1992, OdometerKM: 41200, TankL: 60, Metering: "map", Archetype: "early-ported", Engine: "na-map", Boost: "no-boost", Crankcase: "fixed-valve", Recirculation: "no-egr",
+		Complaint: "Smells of petrol in the boat shed on the morning after work.", Circumstances: "Runs well, warm and cold."})
+	f.try(f.s.Unread(f.ctx, "", id, "no-check"))
 	f.at(0, 0)
 }
 

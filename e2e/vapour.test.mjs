@@ -343,6 +343,41 @@ test("a night: read slowly with the page closed, on the Slate meanwhile, and ove
   } finally { await other.close(); }
 });
 
+test("an early car: its tank's relief on a slow ramp, and the signal vacuum that never comes off idle", async () => {
+  const other = await openCar("demo/bay/SQ-113.yaml", "--speed", "0");
+  try {
+    const page = await shop.page();
+    const at = { "bench rig 113": other.at["bench rig"], "vacuum gauge 113": other.at["hand vacuum pump"], "adapter 113": other.at["scan adapter"] };
+    const through = async (press, seconds) => {
+      const begun = page.waitForResponse((r) => r.request().method() === "POST" && r.url().endsWith("/live"));
+      await press();
+      await begun;
+      await page.waitForSelector(`${main}:has-text('Stop'), ${main}:has-text('Done, go on')`);
+      other.tell("@run", String(seconds));
+    };
+    await seated(page, "bench rig 113", "module", "valve-bench?on=tank-relief", "Yawl", at);
+    await next(page, "rig plugged");
+    await through(() => press(page, main), 40);
+    await next(page, "slowly until it opens");
+    await through(() => press(page, main), 120);
+    await page.waitForSelector("[data-next]:has-text('Seen 3 times')");
+    await page.waitForSelector("[data-verdict]:has-text('It opens at'):has-text('sound')");
+    await press(page, main);
+    await page.waitForSelector("[data-done]:not([hidden])");
+    await arrive(page, () => page.keyboard.press("g"));
+    assert.match(await page.inputValue("#read-opens-2"), /^2[678]/);
+
+    await meet(page, "adapter 113", "adapter", at);
+    await seated(page, "vacuum gauge 113", "module", "valve-bench?on=tank-valve", "Yawl", at, { "live-data": /^adapter 113$/ });
+    await through(() => press(page, "button.again[aria-label='make: Signal, throttle closed']"), 12);
+    await page.waitForSelector("button.again[aria-label='make again: Signal, throttle closed']");
+    await through(() => press(page, "button.again[aria-label='make: Signal, off idle']"), 12);
+    await page.waitForSelector("button.again[aria-label='make again: Signal, off idle']");
+    await page.waitForSelector("[data-verdict]:has-text('the thermal switch')");
+    await page.waitForSelector("[data-picture] svg[aria-label*='inHg off idle']");
+  } finally { await other.close(); }
+});
+
 test("a vent path: what the rig's own hose takes is taken off, and a shut filter shows", async () => {
   const other = await openCar("demo/bay/SQ-106.yaml", "--speed", "0");
   try {

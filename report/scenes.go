@@ -31,6 +31,8 @@ func Scene(s bench.Scene, on Plan) string {
 		return flowScene(x)
 	case bench.UnitScene:
 		return unitScene(x)
+	case bench.ReliefScene:
+		return reliefScene(x)
 	case bench.SoakScene:
 		return soakScene(x)
 	case bench.PathScene:

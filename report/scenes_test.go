@@ -71,6 +71,9 @@ func TestScenesStayInTheirFrames(t *testing.T) {
 		scene bench.Scene
 		says  string
 	}{
+		{"relief", bench.ReliefScene{Crack: 27.7, Slack: 0.25, Opens: []float64{27, 90}, Reseals: []float64{1}, Now: 200}, "seen to open 2 times"},
+		{"signal", bench.ReliefScene{Closed: 0.2, Off: 60, None: 1, Must: 5, Now: math.NaN()}, "60.0 inHg off idle"},
+		{"signal, nothing read", bench.ReliefScene{Closed: math.NaN(), Off: math.NaN(), None: 1, Must: 5, Now: math.NaN()}, "signal vacuum"},
 		{"a night", bench.SoakWatch.Picture(bench.Subject{}, bench.Readings{"lowest": bench.Num(-0.2), "cooled": bench.Num(40), "hours": bench.Num(5.5)}), "cooled by 40.0 K"},
 		{"a night far out", bench.SoakScene{Now: -30, Low: -30, Must: 30, Cooled: math.NaN(), Need: 2.4, Changed: math.NaN()}, "fell to −30.00"},
 		{"vent path", bench.VentPath.Picture(bench.Subject{}, bench.Readings{"flow": bench.Num(5, 190), "drop": bench.Num(0.3, 59)}), "as an opening of"},

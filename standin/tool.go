@@ -145,7 +145,13 @@ func toolbox() []*Tool {
 	out := []*Tool{
 		{Name: "technician", Takes: []string{"try TEST [PART]"}, do: technician},
 		{Name: "slant manometer", Takes: []string{"read PART", "off", "unplug", "replug"}, do: manometer, Rate: 5, shows: []dial{{record.GaugePressure, slant, gauge}}},
-		{Name: "hand vacuum pump", Takes: []string{"draw PART INHG", "release", "read"}, do: handPump, Rate: 5, shows: []dial{{record.GaugePressure, pumpDial, rig(units.InHg)}}},
+		{Name: "hand vacuum pump", Takes: []string{"draw PART INHG", "release", "read", "read PART", "off"}, do: handPump, Rate: 5, shows: []dial{{record.GaugePressure, pumpDial, func(t *Tool, c *sim.Car) (float64, bool) {
+			if t.at != "" { // its dial alone, on a hose
+				g, _ := c.Gauge(t.at)
+				return g / units.InHg, true
+			}
+			return c.RigGauge() / units.InHg, true
+		}}}},
 		{Name: "smoke rig", Takes: []string{instrument.TakesJoin, "exits", "read", "off", instrument.TakesFar, instrument.TakesSet}, do: smokeRig, Rate: 5, works: workSmokeRig,
 			can:   []string{instrument.Open, instrument.Regulate, instrument.Smoke, instrument.Plug, instrument.Car, instrument.Known, instrument.Closed, instrument.Keep},
 			shows: []dial{{record.RigFlowing, flowTube, rigFlow}, {record.GaugePressure, rigDial, rig(units.InH2O)}}},
@@ -225,6 +231,7 @@ func handPump(t *Tool, c *sim.Car, w []string) (string, error) {
 		if err != nil {
 			return "", err
 		}
+		t.at = ""
 		if _, err := c.Connect(w[1], 0); err != nil {
 			return "", err
 		}
@@ -233,6 +240,16 @@ func handPump(t *Tool, c *sim.Car, w []string) (string, error) {
 	case w[0] == "release":
 		c.Disconnect()
 		return "done", nil
+	case w[0] == "off":
+		t.at = ""
+		return "done", nil
+	case w[0] == "read" && len(w) == 2:
+		at, err := t.part(c, w, 1)
+		if err != nil {
+			return "", orUse(err, t)
+		}
+		g, _ := c.Gauge(at)
+		return t.reads(-g/units.InHg, pumpDial), nil
 	case w[0] == "read":
 		return t.reads(-c.RigGauge()/units.InHg, pumpDial), nil
 	}

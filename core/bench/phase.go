@@ -133,6 +133,7 @@ const (
 	SwitchChanges    Sense = "switch changes"
 	VacuumRelief     Sense = "vacuum relief opens"
 	PumpStrokes      Sense = "pump strokes"
+	SignalVacuum     Sense = "signal vacuum at the diaphragm"
 	SoakSwitch       Sense = "volts at the vent unit's switch"
 	PumpSwitch       Sense = "volts at the pump's switch"
 	PumpPause        Sense = "pump pause"

@@ -41,7 +41,7 @@ var probes = map[Sense]Tool{
 	PumpGauge: {AtPart, rigBench}, SensorVolts: {AtPart, "meter"},
 	PurgePull: {"purge-pipe", "vacuum gauge"}, Crankcase: {"dipstick", "manometer"},
 	TankPressure: {AtEntry, "gauge"}, TankVacuum: {AtEntry, "gauge"}, LowestTank: {AtEntry, "gauge"},
-	PumpStrokes: {"leak-pump", "a hand on it"}, PumpSwitch: {"leak-pump", "meter"}, SoakSwitch: {"unit-switch", "meter"},
+	PumpStrokes: {"leak-pump", "a hand on it"}, PumpSwitch: {"leak-pump", "meter"}, SoakSwitch: {"unit-switch", "meter"}, SignalVacuum: {"diaphragms", "vacuum gauge"},
 }
 
 // Where is the part that a step's At names on a car: one of the places, a role or a key. It

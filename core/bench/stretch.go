@@ -392,7 +392,7 @@ var sources = map[Sense]Source{
 	BenchVacuum: gauge(-1, AtEnd), HoldsBackward: gauge(-1, AtEnd), PurgePull: gauge(-1, AtEnd), TankVacuum: gauge(-1, AtEnd),
 	RigFlow: by(record.RigFlowing, AtEnd), RigFlowBefore: by(record.RigFlowing, AMinuteOn),
 	WallTemperature: by(record.RigWall, AtEnd), Barometer: by(record.AirPressure, AtEnd), AirTemperature: by(record.AirTemp, AtEnd), GasTemperature: by(record.GasTemp, AtEnd),
-	CoilOhms: by(record.Ohms, AtEnd), SupplyVolts: by(record.Volts, AtEnd), SwitchVolts: by(record.Volts, AtEnd), PumpSwitch: by(record.Volts, AtEnd), SoakSwitch: by(record.Volts, AtEnd), TankCooled: by(record.RigWall, AtEnd), SensorVolts: by(record.Volts, AtEnd),
+	CoilOhms: by(record.Ohms, AtEnd), SupplyVolts: by(record.Volts, AtEnd), SwitchVolts: by(record.Volts, AtEnd), PumpSwitch: by(record.Volts, AtEnd), SoakSwitch: by(record.Volts, AtEnd), SignalVacuum: gauge(-1, AtEnd), TankCooled: by(record.RigWall, AtEnd), SensorVolts: by(record.Volts, AtEnd),
 	PumpGauge: gauge(1, AtEnd), SensorShows: {Keys: []string{TankSensor}, Or: []string{TankSensorWide}, Factor: 1}, DifferenceVolts: by(record.Volts, AtEnd),
 	TotalTrim: pids(1, "pid-06", "pid-07"), MeteredAir: pids(1, "pid-10"), ManifoldPressure: pids(1, "pid-0B"), SensorVacuum: pids(-1, TankSensor), FuelLevel: pids(1, "pid-2F"), CarBarometer: pids(1, "pid-33"), CarVolts: pids(1, "pid-42"),
 	DriveData: pids(1, driveKeys()...), ClampData: pids(1, clampKeys...),

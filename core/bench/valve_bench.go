@@ -49,6 +49,10 @@ var ValveBench = Register(Test{
 		{Key: "loss", Unit: "inHg", Low: 0, High: 1e4, Optional: true, Worked: true, Open: true},
 		{Key: "fall", Unit: "s", Low: 0, High: 1e4, Optional: true, Worked: true, Open: true},
 		{Key: "car-supply", Unit: "V", Low: 0, High: 32, Sense: CarVolts, Optional: true, Worked: true},
+		{Key: "signal-closed", Unit: "inHg", Low: -1, High: 30, Sense: SignalVacuum, Optional: true},
+		{Key: "signal-open", Unit: "inHg", Low: -1, High: 30, Sense: SignalVacuum, Optional: true},
+		{Key: "opens", Unit: "inH2O", Low: 0, High: 200, Sense: ReliefOpens, Optional: true, Fields: rampTimes},
+		{Key: "reseals", Unit: "inH2O", Low: 0, High: 200, Sense: ReliefReseals, Optional: true, Fields: rampTimes},
 	},
 	Phases: []Phase{
 		{Do: []Step{{Do: Press, At: AtPart, Value: -vacuumAt * units.InHg}}, For: 20, Read: []string{"held", "sealed", "passed", "coil", "supply"}},
@@ -70,12 +74,27 @@ var ValveBench = Register(Test{
 // what then stands decides.
 func reduceValve(s Subject, r Readings) Verdict {
 	w := working(s.Part, r)
+	if v, ends := valveSignal(s, r); ends {
+		return v
+	}
+	if v, is := reliefRamped(s.Part, r); is {
+		return v
+	}
+	v := w.figures(w.judged(r), r)
+	if says := signalSays(r); says != "" {
+		v.Says += " " + says
+	}
+	return v
+}
+
+// judged is the first rule that ends it, else what the cycles say.
+func (w valveWork) judged(r Readings) Verdict {
 	for _, rule := range []func(valveWork, Readings) (Verdict, bool){valveMissing, valveRig, valveCoil, valveHeld, valveSupply, valveLeak} {
 		if v, ends := rule(w, r); ends {
-			return w.figures(v, r)
+			return v
 		}
 	}
-	return w.figures(besideNew(valveCycles(w), w, r), r)
+	return besideNew(valveCycles(w), w, r)
 }
 
 // besideNew holds what was found against a new part that was worked on the same rig: that is the

@@ -27,6 +27,9 @@ func (ValveScene) scene() {}
 
 // valvePicture is a valve by its readings; nil where nothing was read of it.
 func valvePicture(s Subject, r Readings) Scene {
+	if x, ok := reliefPicture(s.Part, r); ok {
+		return x
+	}
 	x := ValveScene{Must: mustAt(s.Part.Rest, off), Electric: electric(s.Part), Now: math.NaN()}
 	x.Old.Spans = spansOf(r, "")
 	x.New.Spans = spansOf(r, newPrefix)

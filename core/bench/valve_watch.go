@@ -53,7 +53,12 @@ func valveStretches(k Known) []Stretch {
 	coil := Stretch{Key: coilAlone, Name: "Coil", Detail: "off the lead, at the air's temperature", For: 10, Judged: true, Read: []string{"coil"}, Maybe: true, Done: k.In[coilAlone],
 		Before: "Meter on ohms across the coil, off the lead, the part at the air's temperature. Start."}
 	rig := rigPlugged(k, pump[0])
-	if !electric(k.Part) {
+	switch {
+	case k.Part.Kind == plumbing.Relief && k.Part.Crack > 0 && !relieved(k.Subject):
+		return []Stretch{rig, reliefStretch(k)}
+	case ported(k.Part):
+		return append([]Stretch{rig, hold}, portedStretches(k)...)
+	case !electric(k.Part):
 		return []Stretch{rig, hold}
 	}
 	if k.Has != nil && !k.Has(string(record.GaugePressure)) { // by eye and by hand: what a gauge tells is left out
@@ -83,8 +88,10 @@ func newValveWatch(k Known, s Stretch, cols record.Channels) Watcher {
 	t, _ := Of("valve-bench")
 	pump := pumpWatch{newWholeWatch(t, s, cols), k, map[record.RunKind]string{record.RunRig: "rig", heldLong: "held"}[s.Key]}
 	switch s.Key {
-	case coilAlone:
+	case coilAlone, signalClosed, signalOff:
 		return pump.phaseWatch
+	case reliefRamp:
+		return &reliefWatch{pump.phaseWatch, k.Part}
 	case cyclesOld, cyclesNew:
 		return &valveWatch{pumpWatch: pump, at: math.Inf(-1)}
 	}

@@ -282,9 +282,9 @@ func (w *pathWatch) steps() (flow, drop []float64) {
 			flow, drop = append(flow, math.Round(b.f/b.n*60e3*100)/100), append(drop, math.Round(b.p/b.n/units.InH2O*100)/100)
 		}
 	}
-	if len(flow) == 0 && most < 1e-6 { // nothing passes: what stands then
-		last := pa[len(pa)-1] / units.InH2O
-		flow, drop = []float64{0}, []float64{math.Round(last*100) / 100}
+	if n := len(f); len(flow) == 0 && tf[n-1]-tf[0] > 10 { // it never stood, or nothing passes: what there is at the end
+		from := max(n-10, 0)
+		flow, drop = []float64{math.Round(stat.Mean(f[from:], nil)*60e3*100) / 100}, []float64{math.Round(stat.Mean(p[from:], nil)/units.InH2O*100) / 100}
 	}
 	return flow, drop
 }

@@ -206,6 +206,9 @@ func (b *OnBench) leak(h float64) {
 	} else {
 		area += valveCd * gas.Area(x.bore) * x.least() * x.least()
 	}
+	if x.Kind == plumbing.Relief && b.lifts[0] {
+		area += lifted(x.Crack*x.get("crack"), b.air)
+	}
 	if u := b.unit; u != nil {
 		area = holeCd * gas.Area(1e-3*math.Max(u.relief.get("passes"), u.vacuum.get("passes")))
 		for i, r := range []*piece{u.relief, u.vacuum} {
@@ -232,15 +235,18 @@ func lifted(crack, air float64) float64 {
 // lift opens and shuts the reliefs of a vent unit, and changes its contact.
 func (b *OnBench) lift() {
 	u := b.unit
-	if u == nil {
-		return
-	}
 	snap := func(open *bool, x *piece, level float64) {
 		if crack := x.Crack * x.get("crack"); level >= crack {
 			*open = true
 		} else if level <= math.Min(x.Reseal*x.get("crack"), crack) {
 			*open = false
 		}
+	}
+	if x := b.part; u == nil && x != nil && x.Kind == plumbing.Relief {
+		snap(&b.lifts[0], x, map[bool]float64{true: -b.gauge, false: b.gauge}[x.Inward])
+	}
+	if u == nil {
+		return
 	}
 	snap(&b.lifts[0], u.relief, b.gauge)
 	snap(&b.lifts[1], u.vacuum, -b.gauge)

@@ -190,3 +190,25 @@ func TestOnBenchVentUnit(t *testing.T) {
 		})
 	}
 }
+
+// A relief by itself on the rig lets go where it should, and a stuck one where it does not.
+func TestOnBenchRelief(t *testing.T) {
+	of := plumbing.Combination{Engine: "na-map", Vapour: "early-ported"}
+	for severity, outcome := range map[float64]string{0: "good", 1: ""} {
+		car := build(t, of, sim.Conditions{})
+		if severity > 0 {
+			car = build(t, of, sim.Conditions{}, "tank-relief", severity)
+		}
+		p, _ := car.Graph.Part("tank-relief")
+		k := bench.Known{Subject: bench.Subject{Graph: car.Graph, Part: p}, Site: bench.Site{Graph: car.Graph, Part: p.Key}, In: map[record.RunKind]bool{}, Read: bench.Readings{}}
+		rig, err := car.OnBench(p.Key, "", 7)
+		if err != nil {
+			t.Fatal(err)
+		}
+		_, told := onRig(t, rig, k, bench.ValveBench, "phase-7", 120, nil)
+		v := bench.ValveBench.Reduce(k.Subject, told.Readings)
+		if outcome != "" && v.Outcome != outcome || outcome == "" && (v.Outcome == "good" || v.Outcome == "") {
+			t.Errorf("severity %g: %+v of %+v", severity, v, told)
+		}
+	}
+}

@@ -37,6 +37,9 @@ const rigMost = 4e-4 // kg/s
 // shopAir is a supply from which on the regulator is modelled by what its hose takes, kg/s.
 const shopAir = 2e-3
 
+// gentle is a pressure below which the regulator feels its way, Pa.
+const gentle = 1500.0
+
 // Loose takes the rig's hose off the car and leaves its end open to the air.
 func (c *Car) Loose() {
 	if c.rig != nil {
@@ -78,7 +81,7 @@ func (c *Car) Connect(entry string, orifice float64) (*Rig, error) {
 	}
 	c.net.Rejoin(r.hose, r.node, node)
 	r.Entry, r.Port, r.orifice, r.most, r.Known, r.Hold, r.Smoke, r.Plugged = entry, Open, orifice, rigMost, false, false, false, false
-	r.Meter = 0
+	r.Meter, c.net.Edges[r.hose].Flow = 0, 0
 	return r, nil
 }
 
@@ -195,13 +198,13 @@ func (r *Rig) drive(c *Car, h float64) {
 		flow *= 1 - above
 		n.Edges[r.vent].Area = above * valveCd * gas.Area(2e-3)
 	}
-	if r.Hold && r.most <= shopAir && g*s > 2*math.Abs(r.Target) { // on a dead end one step of the supply is too much already: it relieves
-		n.Edges[r.vent].Area = valveCd * gas.Area(1.5e-3)
-	}
 	// No more in one step than would carry the small volume by a fifth of the way alone.
 	small := x.Volume * math.Abs(r.Target) / (gas.RAir * x.Temperature()) / h
-	if r.Plugged {
+	switch {
+	case r.Plugged:
 		flow = math.Min(flow, 0.3*small)
+	case r.Hold && math.Abs(r.Target) < gentle: // on a dead end one step of the whole supply would be far too much
+		flow = math.Min(flow, math.Max(n.Edges[r.hose].Flow*s, 0)+0.25*small)
 	}
 	r.Flow = flow * s
 	kind := network.Air
