@@ -42,7 +42,7 @@ const (
 	airLeast     = 0.4
 	reliefLeft   = 0.5 // inH2O
 	coolsLeast   = 0.8 // K
-	mustLose     = 0.8 // inH2O
+	mustLose     = 0.5 // inH2O
 	holdsNone    = 0.3
 	switchesAt   = 1.0 // inH2O, usual
 	switchesLate = 2.0
