@@ -169,10 +169,10 @@ func (l sensorLine) verdict() Verdict {
 	if math.Abs(l.Worst) > strayMost+0.05*spread(l.x) && math.Abs(l.Gain) > deadBelow {
 		return unsure("The points do not lie on a line: %s inH2O off it at %s. The hose leaks, the sensor sticks, or the two were not read together. Try it again, slowly, and wait at each step.", say(math.Abs(l.Worst)), say(l.WorstAt))
 	}
-	at := fmt.Sprintf("%s at zero, %s at 10 inH2O", say(l.Zero), say(l.Zero+10*l.Gain))
+	at := fmt.Sprintf("%s at zero, %s at 10 inH2O", say(hundredth(l.Zero)), say(hundredth(l.Zero+10*l.Gain)))
 	switch scale, off := zone(math.Abs(l.Gain-1), scaleOff, math.Max(0.02, l.T*l.GainSE)), zone(math.Abs(l.Zero), zeroOff, math.Max(0.06, l.T*l.ZeroSE)); {
 	case math.Abs(l.Gain) < deadBelow:
-		return is("false-scale", "Does not move: it stands at %s inH2O whatever the pump does.", say(l.Zero))
+		return is("false-scale", "Does not move: it stands at %s inH2O whatever the pump does.", say(hundredth(l.Zero)))
 	case scale > 0:
 		return is("false-scale", "Shows %s times the truth: %s.", say(l.Gain), at)
 	case off > 0:
@@ -196,8 +196,11 @@ func (l sensorLine) voltsOnly() Verdict {
 func (l sensorLine) figures() []Figure {
 	g := math.Hypot(l.T*l.GainSE, math.Max(2*gaugeWithin*math.Abs(l.Gain), 0.01))
 	z := math.Hypot(l.T*l.ZeroSE, 0.05)
-	return []Figure{{Name: "scale", Unit: "times", Value: l.Gain, Low: l.Gain - g, High: l.Gain + g}, {Name: "zero", Unit: "inH2O", Value: l.Zero, Low: l.Zero - z, High: l.Zero + z}}
+	return []Figure{{Name: "scale", Unit: "times", Value: l.Gain, Low: l.Gain - g, High: l.Gain + g}, {Name: "zero", Unit: "inH2O", Value: hundredth(l.Zero), Low: hundredth(l.Zero - z), High: hundredth(l.Zero + z)}}
 }
+
+// hundredth rounds to what a bay's gauge can tell, with no minus before a nought.
+func hundredth(v float64) float64 { return math.Round(100*v)/100 + 0 }
 
 // SensorScene is the picture of a sensor beside a gauge: what it showed at each pressure, the line through
 // that, and where both stand now.
