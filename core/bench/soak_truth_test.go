@@ -23,6 +23,7 @@ type nightTruth struct {
 	wallTau, fuelTau float64 // h
 	reid             float64 // kPa at 37.8 °C
 	space, stretch   float64 // m³, m³/Pa
+	drawn            float64 // Pa of vacuum that purging left at shut-down
 	probe            bool    // on the wall
 	gauge            float64 // Pa of the gauge's noise
 }
@@ -32,6 +33,9 @@ func newNightTruth(r *rand.Rand) *nightTruth {
 		wallTau: 0.7 + 1.5*r.Float64(), fuelTau: 3 + 6*r.Float64(), reid: 45 + 45*r.Float64(), space: 0.012 + 0.04*r.Float64(), gauge: 1 + 4*r.Float64(), probe: r.IntN(5) > 0}
 	if r.IntN(5) == 0 { // an overcast night after a short drive
 		x.fall, x.excess = -2+2.5*r.Float64(), r.Float64()
+	}
+	if r.IntN(2) == 0 {
+		x.drawn = 600 * r.Float64()
 	}
 	x.stretch = x.space * 0.06 / 101325 * (0.5 + r.Float64())
 	return x
@@ -49,7 +53,7 @@ func (x *nightTruth) night(hours float64, take func(t float64, row []float64) bo
 	wall, fuel := air+x.excess, air+x.excess
 	temp := func() float64 { return wall + 273.15 } // of the gas
 	pv := math.Min(x.vapour(fuel), 0.9*baro)
-	dry := (baro - pv) * x.space / temp() // p·V/T of the air
+	dry := (baro - x.drawn - pv) * x.space / temp() // p·V/T of the air
 	closed, gust := false, 0.0
 	next := 0.0
 	p := baro
@@ -153,23 +157,31 @@ func TestNightsAreJudged(t *testing.T) {
 func TestNightTells(t *testing.T) {
 	r := rand.New(rand.NewPCG(19, 2))
 	tight := newNightTruth(r)
+	tight.drawn = 0
 	tight.fall, tight.excess, tight.clouds, tight.probe, tight.start = 9, 8, 12, true, 18
 	v, w := tight.nightOf(t, 6)
 	if v.Outcome != "changes" || !strings.Contains(w.State().Now, "Passed") {
 		t.Errorf("tight: %+v, %q", v, w.State().Now)
 	}
 	holed := newNightTruth(r)
+	holed.drawn = 0
 	holed.fall, holed.excess, holed.clouds, holed.probe, holed.hole = 9, 8, 12, true, 1
 	if v, _ := holed.nightOf(t, 6); v.Outcome != "none" || !strings.Contains(v.Says, "cannot pass any more") {
 		t.Errorf("a hole: %+v", v)
 	}
 	warm := newNightTruth(r)
+	warm.drawn = 0
 	warm.fall, warm.excess, warm.clouds, warm.wind, warm.probe = 0, 0, 1, 0, true
 	if v, _ := warm.nightOf(t, 6); v.Outcome != "warm" {
 		t.Errorf("a warm night: %+v", v)
 	}
 	if v, w := warm.nightOf(t, 0.05); v.Outcome != "" && v.Outcome != "warm" || !strings.Contains(w.State().Now, "Leave the car alone") {
 		t.Errorf("three minutes: %+v, %q", v, w.State().Now)
+	}
+	left := newNightTruth(r) // what purging drew leaves by a hole in the first minutes: no verdict of that
+	left.fall, left.excess, left.wind, left.hole, left.drawn, left.switchAt = 0, 0, 0, 0.5, 550, 1
+	if v, _ := left.nightOf(t, 0.15); v.Outcome == "changes" || v.Outcome == "vacuum-only" {
+		t.Errorf("a vacuum left by purging: %+v", v)
 	}
 	if v := bench.SoakWatch.Reduce(bench.Subject{}, bench.Readings{"time": num(30), "lowest": num(0.8)}); v.Ask != "time" {
 		t.Errorf("a switch that changed under pressure: %+v", v)

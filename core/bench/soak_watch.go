@@ -3,6 +3,7 @@ package bench
 import (
 	"fmt"
 	"math"
+	"strings"
 
 	"wexter/core/record"
 	"wexter/core/units"
@@ -71,6 +72,8 @@ func reduceSoak(_ Subject, r Readings) Verdict {
 		return is("warm", "The tank cooled by only %s K: too little for any vacuum, so this night tells nothing.", say(cooled))
 	case !hasLow:
 		return ask("lowest", "The switch did not change. How far did the tank's pressure fall?")
+	case !ok && low < -switchesAt && r.Has("contact"):
+		return unsure("The tank fell to %s inH2O and holds it, but it never stood without vacuum: the switch may have changed before the watch began. Open the cap for a moment after shut-down, and watch again.", say(low))
 	case !ok && low < -1.5: // a car that is watched by its sensor, or a gauge at the port
 		return is("changes", "The tank fell to %s inH2O by itself: passed, a small leak is excluded.", say(low))
 	case ok && low < -switchesLate:
@@ -112,6 +115,9 @@ type soaked struct {
 	Until   float64 // s
 	Changed float64 // s, when the switch changed and stayed so; NaN: it did not
 	Switch  bool    // it is read
+	Early   bool    // it changed before the night counts, and may stand as vacuum leaves it
+	Known   bool    // the tank was seen without vacuum, so that its state then is known; true without a gauge
+	Volts   float64 // across it now; NaN
 	Low     float64 // inH2O, lowest so far; NaN: no gauge
 	Now     float64 // inH2O; NaN
 	Peak    float64 // K, the wall at its warmest; NaN: no probe
@@ -120,23 +126,33 @@ type soaked struct {
 	Air     float64 // K; NaN
 }
 
+// nightFrom is from when a night counts, s: what purging drew is let go or kept by then, and the control unit
+// begins to watch (common practice, no source).
+const nightFrom = 360.0
+
+// noVacuum is below which vacuum no switch has changed yet, inH2O (common practice, no source).
+const noVacuum = 0.25
+
 // soak reads a night.
 func (p Past) soak() soaked {
 	nan := math.NaN()
-	s := soaked{Until: p.Table.Last(), Changed: nan, Low: nan, Now: nan, Peak: nan, Cooled: nan, Air: nan}
+	s := soaked{Until: p.Table.Last(), Known: true, Volts: nan, Changed: nan, Low: nan, Now: nan, Peak: nan, Cooled: nan, Air: nan}
 	if t, v := p.Column(string(record.Volts)); len(v) > 1 {
-		s.Switch = true
+		s.Switch, s.Volts = true, v[len(v)-1]
 		for _, c := range Contacts(t, v) {
-			if t[len(t)-1]-c.At >= 60 { // not a touch of the probe
+			if s.Early = s.Early || c.At < nightFrom; c.At >= nightFrom && t[len(t)-1]-c.At >= 60 { // not a touch of the probe
 				s.Changed = c.At
 				break
 			}
 		}
 	}
-	if _, v := p.Column(string(record.GaugePressure)); len(v) > 0 {
-		s.Low, s.Now = math.Inf(1), v[len(v)-1]/units.InH2O
-		for _, x := range v {
-			s.Low = math.Min(s.Low, x/units.InH2O)
+	if t, v := p.Column(string(record.GaugePressure)); len(v) > 0 {
+		s.Now, s.Known = v[len(v)-1]/units.InH2O, false
+		for i, x := range v {
+			s.Known = s.Known || x > -noVacuum*units.InH2O
+			if t[i] >= nightFrom {
+				s.Low = math.Min(cmpNaN(s.Low, math.Inf(1)), x/units.InH2O)
+			}
 		}
 	}
 	if t, v := p.Column(string(record.RigWall)); len(v) > 0 {
@@ -181,8 +197,10 @@ func (s soaked) readings(planned float64) Readings {
 	switch {
 	case s.Changed == s.Changed:
 		put("time", s.Changed/60)
-	case s.Switch && (s.over(planned) || mustHave(s.Cooled) >= mustLose || s.Low < -switchesAt):
+	case s.Switch && !s.Early && s.Known && (s.over(planned) || mustHave(s.Cooled) >= mustLose || s.Low < -switchesAt):
 		out["time"] = Num(math.Inf(1))
+	case s.Switch && (s.Early || !s.Known):
+		put("contact", s.Volts)
 	}
 	return out
 }
@@ -223,12 +241,15 @@ func (w *nightWatch) State() State {
 	n := w.night()
 	words := ""
 	if n.Now == n.Now {
-		words += fmt.Sprintf(" Tank at %s inH2O, lowest %s.", say(math.Round(n.Now*100)/100), say(math.Round(n.Low*100)/100))
+		words += fmt.Sprintf(" Tank at %s inH2O.", say(math.Round(n.Now*100)/100))
+	}
+	if n.Low == n.Low {
+		words = strings.TrimSuffix(words, ".") + fmt.Sprintf(", lowest %s.", say(math.Round(n.Low*100)/100))
 	}
 	switch {
 	case n.Changed == n.Changed:
 		s.Now = fmt.Sprintf("Passed: the switch changed after %.0f min.", n.Changed/60)
-	case n.Until < 360:
+	case n.Until < nightFrom:
 		s.Now = "Leave the car alone. The control unit begins to watch 6 to 10 minutes after shut-down." + words
 	case n.Cooled != n.Cooled:
 		s.Now = "Not passed yet. Nothing says how far the tank has cooled: note its wall, or the fuel." + words

@@ -191,7 +191,7 @@ func TestPhaseFigures(t *testing.T) {
 		}
 	})
 	t.Run("lowest", func(t *testing.T) {
-		told, _ := watch(t, bench.SoakWatch, "phase-2", cols("pressure", "Pa"), func(at float64) []float64 { return []float64{-249.082 * 1.4 * math.Sin(at*math.Pi/100)} }, 100)
+		told, _ := watch(t, bench.SoakWatch, "phase-2", cols("pressure", "Pa"), func(at float64) []float64 { return []float64{-249.082 * 1.4 * math.Sin(at*math.Pi/1000)} }, 1000)
 		near("lowest", told.Readings["lowest"], -1.4, 0.01)
 	})
 }

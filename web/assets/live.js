@@ -46,7 +46,7 @@ function start() {
       ...size, legend: { show: false }, cursor: { show: false }, padding: [8, 8, 0, 0],
       scales: { x: { time: false, range: (u, lo, hi) => [0, Math.max(30, view && view.planned && view.held ? view.from + view.planned : 0, (hi || 0) * 1.02)] },
         y: { range: (u, lo, hi) => { if (shown) { const pad = Math.max((hi - lo) / 10, Math.abs(hi) / 1000, 0.01) || 1; return [lo - pad, hi + pad]; } const top = Math.max(hi || 0, 0.5), low = Math.min(lo || 0, 0); return [low < -0.3 ? low * 1.08 : Math.min(low, -0.2), top * 1.08]; } } },
-      axes: [{ ...axis(), size: 34, values: (u, list) => list.map((x) => (u.scales.x.max > 5400 ? `${clock(x / 60)} h` : x)) }, { ...axis(), size: shown ? 66 : 46 }],
+      axes: [{ ...axis(), size: 34, incrs: [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 1800, 3600, 7200], values: (u, list) => list.map((x) => (u.scales.x.max > 5400 ? `${clock(x / 60)} h` : x)) }, { ...axis(), size: shown ? 66 : 46 }],
       series: [{}, { stroke: css("--color-measured"), width: 1.6, points: { show: false }, spanGaps: false },
         ...Array.from({ length: mostGhosts }, (_, i) => ({ stroke: css("--color-suspect"), width: 2.4, dash: [[10, 6], [3, 5], [16, 4, 2, 4]][i], points: { show: false }, spanGaps: true })),
         { stroke: css("--color-found"), width: 1.8, dash: [8, 5], points: { show: false }, spanGaps: true },
