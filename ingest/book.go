@@ -18,6 +18,7 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"wexter/core/bench"
+	"wexter/core/circuit"
 	"wexter/core/knowledge"
 	"wexter/core/plumbing"
 )
@@ -50,6 +51,7 @@ type bookPage struct {
 	Schools    []knowledge.School
 	Cautions   []knowledge.Caution
 	Synonyms   [][]string
+	Circuits   []*circuit.Circuit
 }
 
 // archetypePage is an archetype as a file gives it: its plumbing, or how a vapour
@@ -191,6 +193,7 @@ func ReadBook(pages ...Page) (knowledge.Book, error) {
 				b.Archetypes = append(b.Archetypes, knowledge.Archetype{Key: a.Key, Check: a.Check, Seal: a.Seal, Entry: a.Entry, Set: a.Set, MaxPa: a.MaxPa, MaxVacPa: a.MaxVacPa, Note: a.Note, Cautions: a.Cautions})
 			}
 		}
+		b.Plumbing.Circuits = append(b.Plumbing.Circuits, p.Circuits...)
 		b.Codes = append(b.Codes, p.Codes...)
 		b.Faults = append(b.Faults, p.Faults...)
 		b.Tests = append(b.Tests, p.Tests...)
@@ -211,7 +214,7 @@ func ReadBook(pages ...Page) (knowledge.Book, error) {
 		b.Synonyms = append(b.Synonyms, p.Synonyms...)
 	}
 	b.Warnings = complete(b.Tests)
-	if err := cmp.Or(b.Check(), bench.Check(b)); err != nil {
+	if err := cmp.Or(b.Plumbing.Wire(), b.Check(), bench.Check(b)); err != nil {
 		return b, fmt.Errorf("%s%w", where(pages, err), err)
 	}
 	b.Join()

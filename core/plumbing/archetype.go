@@ -7,6 +7,7 @@ import (
 	"strings"
 	"sync"
 	"sync/atomic"
+	"wexter/core/circuit"
 )
 
 // Families in the order in which a car is put together.
@@ -56,6 +57,41 @@ type Fragment struct {
 type Library struct {
 	Fragments  []Fragment
 	Archetypes []Archetype
+	Circuits   []*circuit.Circuit
+}
+
+// Wire checks the circuits and gives every part the one that it names; the error names the entry.
+func (l *Library) Wire() error {
+	by := map[string]*circuit.Circuit{}
+	for _, c := range l.Circuits {
+		if !keyForm.MatchString(c.Key) || by[c.Key] != nil {
+			return Entry("circuit", c.Key, "the key must be its own, in lower case with dashes")
+		}
+		if err := c.Check(); err != nil {
+			return Entry("circuit", c.Key, "%v", err)
+		}
+		by[c.Key] = c
+	}
+	wire := func(kind, key string, parts []Part) error {
+		for i := range parts {
+			p := &parts[i]
+			if p.Wired = by[p.Circuit]; p.Wired == nil && p.Circuit != "" {
+				return Entry(kind, key, "part %q: there is no circuit %q", p.Key, p.Circuit)
+			}
+		}
+		return nil
+	}
+	for _, f := range l.Fragments {
+		if err := wire("fragment", f.Fragment, f.Parts); err != nil {
+			return err
+		}
+	}
+	for _, a := range l.Archetypes {
+		if err := wire("archetype", a.Key, a.Parts); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // Combination names one archetype of each family.

@@ -6,6 +6,8 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+
+	"wexter/core/circuit"
 )
 
 // Kind is what a part does with gas.
@@ -95,6 +97,9 @@ type Part struct {
 
 	Plug  string // "from" or "to": the end at which a line can be plugged
 	Entry bool   // gauge, smoke or supply can be joined here
+
+	Circuit string           // that feeds, switches or reads it; empty: it has none
+	Wired   *circuit.Circuit `yaml:"-" json:"-"` // that circuit
 
 	Where   string // on the car
 	Minutes int    // to reach it
