@@ -30,7 +30,7 @@ async function start(args, pattern) {
 }
 
 // teller works a stand-in: a mishap, a command, or "run 30s" on a clock that stands.
-const teller = (address) => (...words) => execFileSync("bin/wexter", ["standin", "tell", address, ...words], { encoding: "utf8" });
+export const teller = (address) => (...words) => execFileSync("bin/wexter", ["standin", "tell", address, ...words], { encoding: "utf8" });
 
 // A bench keeps its module's address for half a minute after the module has gone, and a
 // stand-in listens at any port that is free: none comes at an address that was on a bench.

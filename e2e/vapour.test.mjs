@@ -2,7 +2,7 @@
 // draws itself down. The car's clock stands until it is told to run.
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { arrive, axe, hold, lookOver, main, openCar, openShop, press } from "./shop.mjs";
+import { arrive, axe, hold, lookOver, main, openCar, openShop, press, teller } from "./shop.mjs";
 
 let shop, car;
 before(async () => { shop = await openShop(); car = await openCar("demo/bay/SQ-102.yaml", "--speed", "0"); });
@@ -529,4 +529,118 @@ test("by hand: each bench says what typed readings come to, and draws them", asy
   await check();
   await page.waitForSelector(".verdictsays:has-text('The switch changes only at 2.5 inH2O'):has-text('On the car')");
   assert.match(await page.locator(".scene svg").getAttribute("aria-label"), /switch: not in its window/);
+});
+
+test("a circuit by the meter: each reading asks for the one that tells most, until one finding is left", async () => {
+  const page = await shop.page();
+  await car.tell("@break", "purge-valve", "fuse-rubbed");
+  await seated(page, "multimeter", "module", "circuit-walk?on=purge-valve");
+  await next(page, "supply at its pin");
+  const label = () => page.locator("[data-picture] svg").getAttribute("aria-label");
+  assert.match(await label(), /red probe on the supply pin of the harness, black on the ground for the meter/);
+  await press(page, main);
+  for (const [name, says] of [["Supply at its pin", /Still at 0\.\d* V: no supply\. A meter shows the same with its probes in the air/], ["Feed side of the fuse", /Still at 12\.\d V: there before the fuse/],
+    ["Load side of the fuse", /nothing behind the fuse/], ["Supply wire to ground", /Still at 0\.\d ohm: it touches ground/]]) {
+    await page.waitForSelector(`.legs .now:has-text('${name}')`);
+    await run(3);
+    await page.waitForFunction(() => /^Still at/.test(document.querySelector("[data-next]").textContent));
+    assert.match(await page.textContent("[data-next]"), says);
+    await press(page, main);
+  }
+  await page.waitForSelector("[data-verdict]:has-text('No supply'):has-text('the supply wire is rubbed to ground')");
+  await page.waitForSelector("[data-picture] svg[aria-label*='found: fuse blown']");
+  assert.deepEqual(await axe(page), []);
+  // What no meter shows is written down with it.
+  await arrive(page, () => page.click("[data-done]"));
+  await page.fill("#read-fuse-name-0", "F12, under the bonnet");
+  await page.fill("#read-fuse-size-0", "30");
+  await page.fill("#read-rubbed-0", "left wheel arch, at the clip");
+  await page.fill("#read-mended-0", "new wire in a sleeve");
+  await page.click("button:has-text('What do these readings say?')");
+  await page.waitForSelector(".verdictsays:has-text('Fuse: F12, under the bonnet, 30 A. That is more than the 10 to 20 A'):has-text('Rubbed: left wheel arch')");
+  assert.deepEqual(await axe(page), []);
+  await arrive(page, () => page.click("button:has-text('Save result')"));
+  await page.waitForSelector(".strip >> text=Circuit walk");
+});
+
+test("a circuit by the meter: a part commanded from here, pins looked at, the wrong quantity", async () => {
+  const page = await shop.page();
+  await car.tell("@mend", "purge-valve");
+  await car.tell("@break", "purge-valve", "wire");
+  await meet(page, "scan adapter", "adapter");
+  await seated(page, "multimeter", "module", "circuit-walk?on=purge-valve", "Tern", car.at, { "live-data": /^scan adapter$/ });
+  const still = async (name) => {
+    await page.waitForSelector(`.legs .now:has-text('${name}')`);
+    await run(6);
+    await page.waitForFunction(() => /^Still at/.test(document.querySelector("[data-next]").textContent));
+  };
+  await next(page, "supply at its pin");
+  await press(page, main);
+  await still("Supply at its pin");
+  await press(page, main);
+  await page.waitForSelector(".legs .now:has-text('Coil')");
+  teller(car.at.multimeter)("ask", "volts battery"); // the hand turns it back to volts
+  await run(3);
+  await page.waitForSelector("[data-next]:has-text('turn it to ohms')");
+  teller(car.at.multimeter)("ask", "probe purge-valve coil");
+  await still("Coil");
+  await press(page, main); // what commands the valve waits for a hand that means it
+  await next(page, "duty at the control pin");
+  await hold(page, main);
+  await still("Duty at the control pin");
+  assert.match(await page.textContent("[data-next]"), /no command arrives/);
+  await press(page, main);
+  await next(page, "command wire, end to end");
+  await page.click(".legs li:has-text('Pins of the connector') button:has-text('make')"); // another in its place
+  await page.click("[data-tap=fit]");
+  await page.waitForSelector("[data-next]:has-text('Noted')");
+  await press(page, main);
+  await still("Command wire, end to end");
+  await press(page, main);
+  await page.waitForSelector("[data-verdict]:has-text('Command wire broken')");
+});
+
+test("a circuit by hand: the next measurement is asked for, signs and commas are understood, nonsense is said", async () => {
+  const page = await shop.page();
+  const walk = `${shop.base}${await shop.car(page, "Tern")}/do/circuit-walk`;
+  const put = async (key, value) => {
+    await page.fill(`#read-${key}-0`, value);
+    await arrive(page, () => page.keyboard.press("Enter"));
+  };
+  await page.goto(walk);
+  await page.waitForSelector("text=Choose the part");
+  await arrive(page, () => page.click("button:has-text('Next measurement')"));
+  await page.waitForSelector("#problem");
+  await page.goto(walk + "?on=purge-valve");
+  await page.waitForSelector(".walknow:has-text('Supply at its pin'):has-text('from 11 to 15.5 V')");
+  assert.deepEqual(await axe(page), []);
+  for (const [value, words] of [["OL", "is no figure"], ["99", "lies between"], ["twelve", "twelve"]]) {
+    await put("supply", value);
+    await page.waitForSelector(`#problem:has-text('${words}')`);
+  }
+  await put("supply", "10.7");
+  await page.waitForSelector(".walkwhy:has-text('Charge the battery')");
+  await put("supply", "−12,4 V"); // crossed leads
+  await page.waitForSelector(".walknow:has-text('Coil')");
+  assert.equal(await page.locator("text=not saved").count(), 0, "words that stand in their fields are offered again");
+  await put("coil", "0L");
+  await page.waitForSelector(".walkfound:has-text('Coil open')");
+  await page.waitForSelector(".scene svg[aria-label*='found: coil open']");
+  await arrive(page, () => page.click("button:has-text('What do these readings say?')"));
+  await page.waitForSelector(".verdictsays:has-text('leads were crossed')");
+  // Readings that cannot be together: the one to take again is named.
+  await put("coil", "25");
+  await page.click("summary:has-text('Measure another one instead')");
+  await page.fill("#read-through-0", "0,3");
+  await arrive(page, () => page.click("button:has-text('Next measurement')"));
+  await page.waitForSelector(".walkwhy:has-text('These readings cannot all be')");
+  // A sensor has another circuit, and so another tree.
+  await page.goto(walk + "?on=tank-sensor");
+  await page.waitForSelector(".walknow:has-text('Signal at its pin')");
+  await put("signal", "0.05");
+  await page.check("[name=read-pins-0][value=green]");
+  await arrive(page, () => page.click("button:has-text('Next measurement')"));
+  await page.waitForSelector(".walkfound:has-text('Pins of the connector')");
+  await arrive(page, () => page.click("button:has-text('Save result')"));
+  await page.waitForSelector(".strip >> text=Circuit walk");
 });

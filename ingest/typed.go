@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"wexter/core/bench"
 	"wexter/core/knowledge"
@@ -26,6 +28,9 @@ var countWords = regexp.MustCompile(`^(\d{1,2})(?:\s*(?:of|/|out of)\s*(\d{1,2})
 // repetition; a text may itself hold several, with semicolons between. False when nothing was
 // typed. The error says in a sentence what cannot be read.
 func ReadChannel(c bench.Channel, e knowledge.Reading, typed []string) (bench.Reading, bool, error) {
+	if c.Kind == bench.Text {
+		return textOf(e, typed)
+	}
 	var texts []string
 	for _, t := range typed {
 		for _, x := range strings.FieldsFunc(t, func(r rune) bool { return r == ';' || r == '\n' }) {
@@ -50,6 +55,21 @@ func ReadChannel(c bench.Channel, e knowledge.Reading, typed []string) (bench.Re
 		return bench.Reading{}, false, fmt.Errorf("%q: %w", e.Name, err)
 	}
 	return x, true, nil
+}
+
+// mostText is how long a line is that somebody writes, in letters.
+const mostText = 120
+
+// textOf is a line that somebody wrote, as it is.
+func textOf(e knowledge.Reading, typed []string) (bench.Reading, bool, error) {
+	t := strings.Join(strings.Fields(strings.Join(typed, " ")), " ")
+	switch {
+	case t == "":
+		return bench.Reading{}, false, nil
+	case !utf8.ValidString(t) || utf8.RuneCountInString(t) > mostText || strings.ContainsFunc(t, func(r rune) bool { return !unicode.IsPrint(r) }):
+		return bench.Reading{}, false, fmt.Errorf("%q: one line of at most %d letters", e.Name, mostText)
+	}
+	return bench.Said(t), true, nil
 }
 
 func numbersOf(c bench.Channel, e knowledge.Reading, texts []string) (x bench.Reading, err error) {

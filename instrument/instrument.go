@@ -140,6 +140,10 @@ const TakesDrive = "drive MODE"
 // TakesVolts is what a simulated meter takes that stands its probes on a part.
 const TakesVolts = "volts PART"
 
+// TakesProbe is what a simulated meter takes that stands its probes on the circuit of a part as a measure of it
+// asks.
+const TakesProbe = "probe PART MEASURE"
+
 // TakesJoin is what a simulated rig takes that is joined at a part and regulated to a pressure by hand.
 const TakesJoin = "join PART PRESSURE"
 

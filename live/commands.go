@@ -235,7 +235,11 @@ func (b *Bench) held(st bench.Stretch) (out []order) {
 		if s.about.Simulated && slices.Contains(s.about.Takes, instrument.TakesPart) {
 			out = append(out, handsOn(s, st, site)...)
 		}
-		if s.about.Simulated && slices.Contains(s.about.Takes, instrument.TakesVolts) {
+		if part, ok := site.Where(bench.AtPart); ok && b.live.Bench.Walk != nil && s.about.Simulated && slices.Contains(s.about.Takes, instrument.TakesProbe) {
+			if len(st.Read) == 1 && st.Large != "" {
+				out = append(out, order{s, instrument.Command{Do: instrument.Ask, Words: "probe " + part + " " + st.Read[0]}})
+			}
+		} else if s.about.Simulated && slices.Contains(s.about.Takes, instrument.TakesVolts) {
 			for _, c := range b.live.Bench.Channels {
 				if part, ok := site.Held(c.Sense); ok && c.Unit == "V" && slices.Contains(s.keys, string(record.Volts)) {
 					out = append(out, order{s, instrument.Command{Do: instrument.Ask, Words: "volts " + part}})

@@ -195,7 +195,7 @@ func (s *seat) beyond(r instrument.Reading) (words string, over bool) {
 		if v.Over && v.Channel == instrument.PressureKey && b.permits {
 			return fmt.Sprintf("Over the range of the instrument, %.0f inH2O: nothing beyond is read. Open the rig.", s.about.Range/units.InH2O), true
 		}
-		if v.Over {
+		if v.Over && v.Channel != string(record.Ohms) { // there it is a reading: an open circuit
 			over = true
 			words = fmt.Sprintf("Over the range of %s: nothing beyond is read.", s.about.Name)
 		}
@@ -255,7 +255,10 @@ func (s *seat) faulty(why string) {
 func (s *seat) row(r instrument.Reading) []float64 {
 	row := slices.Repeat([]float64{math.NaN()}, s.bench.columns)
 	for i, k := range s.keys {
-		if v, ok := r.Of(k); ok && !v.Over {
+		switch v, ok := r.Of(k); {
+		case ok && v.Over && k == string(record.Ohms):
+			row[s.first+i] = bench.Overload
+		case ok && !v.Over:
 			row[s.first+i] = v.Value
 		}
 	}

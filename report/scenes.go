@@ -41,6 +41,8 @@ func Scene(s bench.Scene, on Plan) string {
 		return strokeScene(x, on)
 	case bench.PurgeScene:
 		return purgeScene(x)
+	case bench.CircuitScene:
+		return circuitScene(x)
 	case bench.SensorScene:
 		return sensorScene(x)
 	case bench.PartScene:

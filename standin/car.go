@@ -28,6 +28,7 @@ type CarFile struct {
 	VIN        string `yaml:"vin"`
 	Archetypes []string
 	Faults     map[string]float64 // by key, with severity 0 to 1
+	Broken     map[string]string  // by part: the break of its circuit
 	Level      float64            // of the fuel, share
 	Ambient    float64            `yaml:"ambient_C"`
 	Barometer  float64            `yaml:"barometer_kPa"`
@@ -102,8 +103,16 @@ func NewPlant(f CarFile, b knowledge.Book, speed float64) (*Plant, error) {
 			return nil, fmt.Errorf("the car's file: %w", err)
 		}
 	}
+	for _, part := range slices.Sorted(maps.Keys(f.Broken)) {
+		if err := p.car.Break(part, f.Broken[part], middling); err != nil {
+			return nil, fmt.Errorf("the car's file: %w", err)
+		}
+	}
 	return p, nil
 }
+
+// middling is where within its range a break lies unless somebody says otherwise.
+const middling = 0.5
 
 // Name is the car's, as its file gives it.
 func (p *Plant) Name() string { return p.file.Name }
@@ -430,6 +439,15 @@ func (p *Plant) tell(words string) error {
 				return err
 			}
 			return p.fault(f[1], v)
+		case f[0] == "break" && (len(f) == 3 || len(f) == 4):
+			share, err := middling, error(nil)
+			if len(f) == 4 {
+				share, err = number(f[3], 0, 1)
+			}
+			if err != nil {
+				return err
+			}
+			return c.Break(f[1], f[2], share)
 		case f[0] == "mend" && len(f) == 2:
 			return c.Mend(f[1])
 		case f[0] == "refuel" && len(f) == 2:

@@ -155,7 +155,7 @@ func toolbox() []*Tool {
 		{Name: "smoke rig", Takes: []string{instrument.TakesJoin, "exits", "read", "off", instrument.TakesFar, instrument.TakesSet}, do: smokeRig, Rate: 5, works: workSmokeRig,
 			can:   []string{instrument.Open, instrument.Regulate, instrument.Smoke, instrument.Plug, instrument.Car, instrument.Known, instrument.Closed, instrument.Keep},
 			shows: []dial{{record.RigFlowing, flowTube, rigFlow}, {record.GaugePressure, rigDial, rig(units.InH2O)}}},
-		{Name: "multimeter", Takes: []string{instrument.TakesVolts, "ohms PART", "switch", "volts battery", "volts difference", instrument.TakesDrive, instrument.TakesSet}, do: multimeter, Rate: 10, shows: []dial{{record.Volts, volts, meterVolts}}},
+		{Name: "multimeter", Takes: []string{instrument.TakesVolts, instrument.TakesProbe, "pins PART", "ohms PART", "switch", "volts battery", "volts difference", instrument.TakesDrive, instrument.TakesSet}, do: multimeter, Rate: 10, shows: []dial{{record.Volts, volts, meterVolts}, {record.Ohms, ohms, meterOhm}}},
 		{Name: "gas-temperature probe", Takes: []string{"read"}, do: gasProbe, Rate: 1, shows: []dial{{record.GasTemp, probe, probeShows}}},
 	}
 	return append(out, benchRig())
@@ -169,9 +169,26 @@ func rigFlow(_ *Tool, c *sim.Car) (float64, bool) {
 	return 0, true
 }
 
+// meterOhm is what the meter shows that stands on ohms; on volts it shows none.
+func meterOhm(t *Tool, c *sim.Car) (float64, bool) {
+	part, measure, ok := strings.Cut(t.at, " ")
+	if !ok {
+		return 0, false
+	}
+	v, unit, err := c.Probe(part, measure)
+	return v, err == nil && unit == "ohm"
+}
+
 // meterVolts is what the meter's probes stand on: a part's plug, the differential sensor or,
 // as it comes, the battery.
 func meterVolts(t *Tool, c *sim.Car) (float64, bool) {
+	if part, measure, ok := strings.Cut(t.at, " "); ok {
+		v, unit, err := c.Probe(part, measure)
+		if c.Engine.Mode == sim.Off && measure != "proof" {
+			v = 0
+		}
+		return v, err == nil && unit == "V"
+	}
 	if v, ok := c.Signal(t.at); ok && c.Engine.Mode != sim.Off {
 		return v, true
 	}
@@ -324,10 +341,23 @@ func multimeter(t *Tool, c *sim.Car, w []string) (string, error) {
 	if w[0] == "drive" && len(w) == 2 || w[0] == "set" && len(w) == 3 { // who holds it sits at the wheel
 		return "done", byHand(c, w)
 	}
+	if len(w) == 3 && w[0] == "probe" {
+		v, unit, err := c.Probe(w[1], w[2])
+		if err != nil {
+			return "", err
+		}
+		t.at = w[1] + " " + w[2]
+		if unit == "ohm" {
+			return t.reads(v, ohms), nil
+		}
+		return t.reads(v, volts), nil
+	}
 	if len(w) != 2 {
 		return "", orUse(nil, t)
 	}
 	switch {
+	case w[0] == "pins":
+		return c.Pins(w[1])
 	case w[0] == "volts":
 		at := t.at
 		t.at = w[1]

@@ -50,6 +50,8 @@ type doPage struct {
 	Picture  template.HTML // of what was typed or read
 	Live     bool          // it can be read live
 	Drive    bool          // it can be read from the log of a drive
+	Walk     *walkView     // of a test that asks for one measurement after another
+	Choose   bool          // of such a test: the part is still to be chosen
 }
 
 // doPhase is a stretch of the test, as it is done.
@@ -128,10 +130,11 @@ func (s *server) showTest(c *echo.Context, test string, failed error, says strin
 	}
 	p := s.page(c, t.Name+" · "+f.Case.Number, "slate", nil)
 	on := cmp.Or(c.FormValue("on"), c.QueryParam("on"))
-	picture, err := s.fromBench(c, &d, &p)
+	picture, read, err := s.fromBench(c, &d, &p)
 	if err != nil {
 		return err
 	}
+	asked := failed == nil && c.Request().Method == http.MethodPost
 	if d.Bench != "" {
 		on = cmp.Or(c.FormValue("on"), p.Form.Get("on"))
 	}
@@ -174,12 +177,16 @@ func (s *server) showTest(c *echo.Context, test string, failed error, says strin
 		d.Overrule = pr.Field == "why"
 	}
 	d.Cautions = s.cautions(t.Cautions)
-	if says != "" {
+	if asked {
 		p.Form = typed(c)
 	}
-	if b.Picture != nil && (d.Bench == "" || says != "" || failed != nil) { // as the form has it
-		picture = b.Picture(car.Subject(d.On.Key), (&form{c: c}).readings(t, b))
+	if d.Bench == "" || asked || failed != nil { // as the form has it
+		read = (&form{c: c}).readings(t, b)
+		if b.Picture != nil {
+			picture = b.Picture(car.Subject(d.On.Key), read)
+		}
 	}
+	d.Walk, d.Choose = walkOf(t, b, car.Subject(d.On.Key), read), circuitless(b, d.On)
 	d.Picture = template.HTML(report.Scene(picture, report.Plan{Graph: car.Graph, Sheet: car.Sheet()}))
 	p.Data = d
 	if failed != nil {
@@ -211,15 +218,15 @@ func (d *doPage) room(form url.Values) {
 }
 
 // fromBench takes over what was read live: the form holds it as if it had been typed, and the
-// rest is left to eyes and hands. It returns the bench's picture.
-func (s *server) fromBench(c *echo.Context, d *doPage, p *page) (bench.Scene, error) {
+// rest is left to eyes and hands. It returns the bench's picture and readings.
+func (s *server) fromBench(c *echo.Context, d *doPage, p *page) (bench.Scene, bench.Readings, error) {
 	id := cmp.Or(c.FormValue("bench"), c.QueryParam("bench"))
 	if id == "" {
-		return nil, nil
+		return nil, nil, nil
 	}
 	l, err := s.shop.LiveTest(c.Request().Context(), id)
 	if err != nil || l.Case.ID != d.Case.ID || l.Test.Key != d.Test.Key {
-		return nil, &casework.Problem{Sentence: "These readings were made in another test; load the page again."}
+		return nil, nil, &casework.Problem{Sentence: "These readings were made in another test; load the page again."}
 	}
 	d.Bench, d.With = id, casework.MeasuredWith(l.Runs)
 	p.Form = url.Values{"on": {l.Test.Part}, "repeat_of": {l.Test.RepeatOf}}
@@ -239,7 +246,7 @@ func (s *server) fromBench(c *echo.Context, d *doPage, p *page) (bench.Scene, er
 			p.Form.Set(fmt.Sprintf("read-%s-%d", key, i), w)
 		}
 	}
-	return l.Bench.Scene(l.Known(nil, 0)), nil
+	return l.Bench.Scene(l.Known(nil, 0)), l.Readings(), nil
 }
 
 // repeats takes up the result that this one is to repeat.
@@ -319,7 +326,7 @@ func readField(t knowledge.Test, b bench.Test, key string, on plumbing.Part) (do
 		return doRead{}, false
 	}
 	r := doRead{Reading: e, Field: "read-" + key, Optional: c.Optional, Open: c.Open, Expects: c.Kind == bench.Places && b.Odds != bench.FromEyes}
-	r.As = map[bench.Kind]string{bench.Number: "number", bench.Count: "number", bench.Choice: "choice", bench.Cycles: "cycles", bench.List: "list", bench.Places: "places"}[c.Kind]
+	r.As = map[bench.Kind]string{bench.Number: "number", bench.Count: "number", bench.Choice: "choice", bench.Cycles: "cycles", bench.List: "list", bench.Places: "places", bench.Text: "text"}[c.Kind]
 	if k, ok := units.KindOf(e.Unit); ok && c.Kind == bench.Number {
 		r.As, r.Measures = "quantity", kindNames[k]
 	}
@@ -393,6 +400,9 @@ func (s *server) addResult(c *echo.Context) error {
 	}
 	if f.text("check") != "" {
 		v, err := s.shop.JudgeResult(ctx, id, n)
+		if bench.For(t).Walk != nil && v.Ask != "" { // the page says itself what it wants next
+			return s.showDo(c, nil, "")
+		}
 		if err != nil {
 			return s.showDo(c, err, "")
 		}

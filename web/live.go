@@ -181,6 +181,9 @@ func holdOf(l casework.LiveTest) *holdSide {
 	return h
 }
 
+// mostNamed is how many readings are named of those that come of one instrument.
+const mostNamed = 4
+
 // sameAsFirst is the choice of a further quantity that the first instrument gives as well.
 const sameAsFirst = "same"
 
@@ -198,6 +201,9 @@ func (s *server) wants(ctx context.Context, l casework.LiveTest) (out []wantView
 			if r, ok := l.Entry.Read(k); ok {
 				reads = append(reads, r.Name)
 			}
+		}
+		if more := len(reads) - mostNamed; more > 1 {
+			reads = append(reads[:mostNamed], fmt.Sprintf("and %d more", more))
 		}
 		v.Reads = strings.Join(reads, ", ")
 		ds, err := s.shop.DevicesFor(ctx, kind, l.Case.Number)

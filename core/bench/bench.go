@@ -68,6 +68,8 @@ type Test struct {
 	Tries func(Target) string
 	// Live is what it adds to its phases when it is read live.
 	Live Live
+	// Walk says how a test stands that asks for one measurement after another; nil: it does not.
+	Walk func(Subject, Readings) Walk
 	// Picture draws what readings say; nil: there is none.
 	Picture func(Subject, Readings) Scene
 	// Reduce turns readings into a verdict.

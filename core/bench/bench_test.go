@@ -171,12 +171,17 @@ var verdicts = []verdict{
 	{"no supply", "sensor-check", plumbing.Part{}, bench.Readings{"supply": num(0.3), "zero": num(0), "ten": num(0)}, "?supply"},
 	{"at the limit", "sensor-check", plumbing.Part{}, bench.Readings{"zero": num(0), "ten": num(9)}, bench.CannotTell},
 
-	{"no supply", "circuit-walk", plumbing.Part{}, bench.Readings{"supply": num(0.4)}, "supply"},
-	{"open coil", "circuit-walk", plumbing.Part{}, bench.Readings{"supply": num(12.4), "coil": num(open)}, "coil"},
-	{"no command", "circuit-walk", plumbing.Part{}, bench.Readings{"supply": num(12.4), "coil": num(25), "control": num(0)}, "driver"},
-	{"all good", "circuit-walk", plumbing.Part{}, bench.Readings{"supply": num(12.4), "coil": num(25), "control": num(50)}, "good"},
-	{"hot coil is no high coil", "circuit-walk", plumbing.Part{}, bench.Readings{"supply": num(12.4), "coil": num(35.3), "coil-at": num(90), "coil-most": num(28.5), "control": num(50)}, "good"},
-	{"coil not read", "circuit-walk", plumbing.Part{}, bench.Readings{"supply": num(12.4)}, "?coil"},
+	{"nothing read", "circuit-walk", wired("solenoid"), nil, "?supply"},
+	{"nothing at the supply pin", "circuit-walk", wired("solenoid"), bench.Readings{"supply": num(0.4), "proof": num(12.5), "fuse": num(12.5)}, "supply"},
+	{"no supply, ground not proven", "circuit-walk", wired("solenoid"), bench.Readings{"supply": num(0.4), "proof": num(0.1)}, "?supply"},
+	{"open coil", "circuit-walk", wired("solenoid"), bench.Readings{"supply": num(12.4), "coil": num(open)}, "coil"},
+	{"coil of 60 ohm", "circuit-walk", wired("solenoid"), sound(bench.Readings{"coil": num(60), "through": num(44)}), bench.CannotTell},
+	{"no command", "circuit-walk", wired("solenoid"), bench.Readings{"back": num(12.4), "control": num(0), "wire-end": num(open)}, "driver"},
+	{"ground of the unit", "circuit-walk", wired("solenoid"), bench.Readings{"back": num(12.4), "coil": num(25), "ground": num(2.2), "wire-plus": num(0)}, "ground"},
+	{"green pins", "circuit-walk", wired("solenoid"), bench.Readings{"pins": said("green")}, "pins"},
+	{"all good", "circuit-walk", wired("solenoid"), sound(nil), "good"},
+	{"hot coil is no high coil", "circuit-walk", wired("solenoid"), sound(bench.Readings{"coil": num(35.3), "coil-at": num(90), "coil-least": num(24), "coil-most": num(28.5)}), "good"},
+	{"no circuit", "circuit-walk", plumbing.Part{Key: "cap"}, bench.Readings{"supply": num(12)}, bench.CannotTell},
 
 	{"manifold", "trims", plumbing.Part{}, trims(22, 8, 3), "idle-lean"},
 	{"meter", "trims", plumbing.Part{}, trims(12, 12, 11), "even"},
@@ -471,7 +476,10 @@ func TestPhases(t *testing.T) {
 // value from memory).
 func ExampleJudge() {
 	e, _ := ingest.Book().Test("circuit-walk")
-	v, _ := bench.Judge(e, bench.Subject{}, bench.Readings{"supply": bench.Num(12.4), "coil": bench.Num(35.3), "coil-at": bench.Num(90), "control": bench.Num(50)})
+	v, _ := bench.Judge(e, bench.Subject{Part: wired("solenoid")}, bench.Readings{"coil": bench.Num(35.3), "coil-at": bench.Num(90), "coil-least": bench.Num(30), "coil-most": bench.Num(34), "supply": bench.Num(12.4)})
 	fmt.Println(v.Outcome+":", v.Says)
-	// Output: good: Supply 12.4 V, coil 27.7 ohm, command 50 %: all of it good.
+	fmt.Printf("%s: %.1f %s\n", v.Figures[0].Name, v.Figures[0].Value, v.Figures[0].Unit)
+	// Output:
+	// coil: Coil short: supply at its pin 12.4 V, coil 35.3 ohm. The part; then see whether the control unit's output has survived it.
+	// coil at 20 °C: 27.7 ohm
 }

@@ -110,7 +110,6 @@ const (
 	PartPasses       Sense = "part passes"
 	PartMoves        Sense = "part moves"
 	CoilOhms         Sense = "coil ohms"
-	ControlPin       Sense = "control pin"
 	PurgePull        Sense = "pull at the purge valve"
 	TotalTrim        Sense = "total trim"
 	EngineRuns       Sense = "engine runs"

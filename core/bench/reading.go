@@ -25,6 +25,7 @@ const (
 	List               // words as they are read, such as trouble codes
 	Trace              // pressure against time, judged by a bench of its own
 	Drive              // a drive's trims and what goes with them
+	Text               // a line that somebody writes
 )
 
 // Channel is one quantity that a test reads. Its name, words and spread stand in the Book's

@@ -36,12 +36,20 @@ const (
 
 // probes are instruments that are held to a place while something is read there.
 var probes = map[Sense]Tool{
-	CoilOhms: {AtPart, "meter"}, ControlPin: {AtPart, "meter"}, SensorSupply: {AtPart, "meter"}, DifferenceVolts: {AtPart, "meter"},
+	CoilOhms: {AtPart, "meter"}, SensorSupply: {AtPart, "meter"}, DifferenceVolts: {AtPart, "meter"},
 	BenchPressure: {AtPart, rigBench}, BenchVacuum: {AtPart, rigBench}, HoldsBackward: {AtPart, rigBench}, UnitPressure: {AtPart, rigBench},
 	PumpGauge: {AtPart, rigBench}, SensorVolts: {AtPart, "meter"},
 	PurgePull: {"purge-pipe", "vacuum gauge"}, Crankcase: {"dipstick", "manometer"},
 	TankPressure: {AtEntry, "gauge"}, TankVacuum: {AtEntry, "gauge"}, LowestTank: {AtEntry, "gauge"},
 	PumpStrokes: {"leak-pump", "a hand on it"}, PumpSwitch: {"leak-pump", "meter"}, SoakSwitch: {"unit-switch", "meter"}, SignalVacuum: {"diaphragms", "vacuum gauge"},
+}
+
+func init() {
+	for _, k := range walked {
+		if k != "pins" {
+			probes[CircuitSense(k)] = Tool{AtPart, "meter"}
+		}
+	}
 }
 
 // Where is the part that a step's At names on a car: one of the places, a role or a key. It

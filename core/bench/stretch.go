@@ -398,6 +398,19 @@ var sources = map[Sense]Source{
 	DriveData: pids(1, driveKeys()...), ClampData: pids(1, clampKeys...),
 }
 
+func init() {
+	for _, c := range CircuitWalk.Channels {
+		if !strings.HasPrefix(string(c.Sense), string(CircuitSense(""))) || c.Kind != Number {
+			continue
+		}
+		q := record.Volts
+		if c.Unit == "ohm" {
+			q = record.Ohms
+		}
+		sources[c.Sense] = by(q, AtEnd)
+	}
+}
+
 func gauge(factor float64, from When) Source {
 	return Source{Keys: []string{string(record.GaugePressure)}, Factor: factor, From: from}
 }

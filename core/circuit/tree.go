@@ -12,7 +12,7 @@ const steps = 5
 
 // nearly is the share of the best gain from which on a measure tells as good as as much: then the
 // quicker one comes first.
-const nearly = 0.9
+const nearly = 0.8
 
 // Tree knows what a circuit shows with each of its breaks.
 type Tree struct {

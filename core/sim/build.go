@@ -334,6 +334,7 @@ func (c *Car) Mend(part string) error {
 		return fmt.Errorf("part %q is drowned: it is dried or replaced with the car apart, not while the plant runs", part)
 	}
 	clear(x.has)
+	delete(c.broken, part)
 	x.stays, x.stuck = false, -1
 	c.actuate(0)
 	return nil
@@ -503,10 +504,9 @@ func (c *Car) drive(x *piece) float64 {
 	return c.net.Nodes[c.piece[x.By].first].Pressure() - against
 }
 
-// live reports whether a valve's circuit carries enough to move it: at least six tenths
-// of the supply across its coil (common practice, no source).
+// live reports whether a valve's circuit carries enough to move it.
 func (c *Car) live(x *piece) bool {
-	return coilOhm/(coilOhm+x.get("resistance")) > 0.6
+	return coilOhm/(coilOhm+x.get("resistance")) > worksFrom && c.carries(x)
 }
 
 const coilOhm = 25.0 // of a small solenoid, common practice, no source

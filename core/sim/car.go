@@ -72,6 +72,7 @@ type Car struct {
 	told       map[string]float64        // by the control unit, or a tool through it
 	tool       map[string]float64        // by a tool
 	pumped     map[string]float64        // Pa gauge that a hand pump holds on a sensor
+	broken     map[string]brokenWire     // by part
 	rng        *rand.Rand
 	carbon     float64 // kg of fuel held by the carbon
 	carbonFull float64

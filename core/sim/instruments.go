@@ -47,6 +47,11 @@ func init() { // they refer to the technician, who refers to them
 	maps.Copy(senses, rigSenses())
 	maps.Copy(senses, engineSenses())
 	maps.Copy(senses, vapourSenses())
+	for _, c := range bench.CircuitWalk.Channels {
+		if c.Sense == bench.CircuitSense(c.Key) {
+			senses[c.Sense] = circuitSense(c.Key)
+		}
+	}
 }
 
 // partSenses are what is read of a part by itself, and of the scan tool.
@@ -65,8 +70,7 @@ func partSenses() map[bench.Sense]sense {
 		bench.PartMoves: word("moves", "still", func(t *technician) bool {
 			return t.live(t.part) && t.part.get("opening") >= 0.3 && t.part.get("rest") <= 0.05
 		}),
-		bench.CoilOhms:   number((*technician).coil),
-		bench.ControlPin: number(func(*technician) float64 { return 50 }),
+		bench.CoilOhms: number((*technician).coil),
 	}
 }
 
@@ -261,6 +265,33 @@ func (t *technician) passesOnce() bool {
 		return clear
 	}
 	return clear && t.shuts(x) && !stuck
+}
+
+// circuitSense is a measure of the part's circuit on the meter, or by eye; not read where its circuit has
+// none.
+func circuitSense(key string) sense {
+	return func(t *technician) (bench.Reading, bool) {
+		c := t.part.Wired
+		if c == nil {
+			return bench.Reading{}, false
+		}
+		m, ok := c.Measure(key)
+		switch {
+		case !ok:
+			return bench.Reading{}, false
+		case m.Unit == "":
+			return bench.Said(m.Sound().Key), true
+		}
+		v := t.Car.measured(t.part, m)
+		switch {
+		case math.IsInf(v, 1):
+		case m.Unit == "ohm":
+			v = math.Max(round(v+t.noise(0.2), 0.1), 0)
+		case m.Unit == "V":
+			v = round(v+t.noise(0.01), 0.01)
+		}
+		return bench.Num(v), true
+	}
 }
 
 // coil is the part's circuit on the meter, ohm; OL beyond its range.

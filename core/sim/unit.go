@@ -558,7 +558,7 @@ func (c *Car) watch(h float64) {
 		}
 	}
 	circuit := func(role, open string) {
-		if x := c.role[role]; x != nil && x.By == "" && x.get("resistance") > 1000 {
+		if x := c.role[role]; x != nil && x.By == "" && (x.get("resistance") > 1000 || !c.carries(x)) {
 			u.fail(c, open)
 		}
 	}

@@ -36,8 +36,20 @@ function fill(form, fields) {
   }
 }
 
+// holds are the words of a draft that the form has in it now, whoever put them there.
+function holds(form, fields) {
+  const out = {};
+  for (const el of form.elements) {
+    if (!kept(el)) continue;
+    const k = el.type === "checkbox" || el.type === "radio" ? `${el.name}=${el.value}` : el.name;
+    if (k in fields && fields[k] === (typeof fields[k] === "boolean" ? el.checked : el.value)) out[k] = fields[k];
+  }
+  return out;
+}
+
 function keep(form) {
-  const fields = typed(form);
+  const before = read(name(form)); // a page that answered with the words in their fields has not saved them
+  const fields = { ...(before ? holds(form, before.fields) : {}), ...typed(form) };
   // The key goes with the words: sent twice, from here and from before, they count once.
   write(name(form), Object.keys(fields).length ? { at: Date.now(), key: form.elements.key && form.elements.key.value, fields } : null);
 }
@@ -60,7 +72,7 @@ for (const k of Object.keys(localStorage).filter((k) => k.startsWith(prefix))) {
 if (!document.getElementById("problem")) {
   for (const form of document.querySelectorAll("form[method=post]")) {
     const d = read(name(form));
-    if (!d) continue;
+    if (!d || Object.keys(holds(form, d.fields)).length === Object.keys(d.fields).length) continue;
     const words = Object.values(d.fields).filter((v) => typeof v === "string" && v.trim()).join(" · ").slice(0, 80);
     const when = new Date(d.at).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" });
     say(`Typed here at ${when} and not saved${words ? `: “${words}”` : ""}`,
