@@ -171,8 +171,15 @@ func (w *circuitWatch) other() bool {
 	if w.measure.Unit != "ohm" {
 		i = w.cols.At(string(record.Ohms))
 	}
-	n := w.kept.Len()
-	return i >= 0 && n > 5 && !math.IsNaN(w.kept.Cols[i][n-1])
+	if i < 0 {
+		return false
+	}
+	for n, t := range w.kept.Time {
+		if t > w.kept.Last()-steadyFor && t > steadyFor && !math.IsNaN(w.kept.Cols[i][n]) {
+			return true
+		}
+	}
+	return false
 }
 
 // State says where the probes go, and what they show.
