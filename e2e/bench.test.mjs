@@ -87,7 +87,7 @@ async function made(page, url, [key, on], done, repeat) {
   }
   await page.goto(`${url}/do/${key}${on ? "?on=" + on : ""}`);
   await fillReadings(page, done.readings);
-  await arrive(page, () => page.click(".actions button.main"));
+  await arrive(page, () => page.click(".actions button:has-text('Save result')"));
   await page.waitForSelector(".strip");
 }
 
@@ -182,7 +182,7 @@ async function follow(page, car) {
     }
     await arrive(page, () => page.click(".actions a:has-text('Start test')"));
     await fillReadings(page, done.readings);
-    await arrive(page, () => page.click(".actions button.main"));
+    await arrive(page, () => page.click(".actions button:has-text('Save result')"));
     await page.waitForSelector("[data-odds]");
   }
   assert.fail(`nothing was singled out by ${did.join(", ")}`);

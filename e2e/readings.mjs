@@ -48,6 +48,7 @@ function fields(readings) {
 
 // fillReadings types and taps readings into the page, as a hand would.
 export async function fillReadings(page, readings) {
+  await page.evaluate(() => document.querySelectorAll("#do details").forEach((d) => { d.open = true; }));
   for (const [name, value] of fields(readings)) {
     const field = page.locator(`[name="${name}"]`);
     switch (await field.evaluateAll(([f]) => f?.type)) {

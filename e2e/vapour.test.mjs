@@ -566,7 +566,7 @@ test("a circuit by the meter: each reading asks for the one that tells most, unt
 test("a circuit by the meter: a part commanded from here, pins looked at, the wrong quantity", async () => {
   const page = await shop.page();
   await car.tell("@mend", "purge-valve");
-  await car.tell("@break", "purge-valve", "wire");
+  await car.tell("@break", "purge-valve", "wire", "1");
   await meet(page, "scan adapter", "adapter");
   teller(car.at.multimeter)("ask", "volts battery");
   await run(1);
@@ -598,9 +598,10 @@ test("a circuit by the meter: a part commanded from here, pins looked at, the wr
   await still("Duty at the control pin");
   assert.match(await page.textContent("[data-next]"), /no command arrives/);
   await press(page, main);
-  await still("Command wire, end to end");
+  await still("Command wire, end to end"); // a meter's overload is a reading, and looks like probes in the air
+  assert.match(await page.textContent("[data-next]"), /Still at OL: broken\. A meter shows the same with its probes in the air/);
   await press(page, main);
-  await page.waitForSelector("[data-verdict]:has-text('Command wire broken')");
+  await page.waitForSelector("[data-verdict]:has-text('Command wire broken'):has-text('end to end OL')");
 });
 
 test("a circuit by hand: the next measurement is asked for, signs and commas are understood, nonsense is said", async () => {

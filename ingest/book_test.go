@@ -118,6 +118,11 @@ func TestAMistakeIsFoundInItsPage(t *testing.T) {
 		{"faults.yaml", "{key: cap, family: vapour,", "{key: cap, famly: vapour,", `faults.yaml: line LINE: field famly not found`},
 		{"faults.yaml", "{key: cap, family: vapour,", "{key: cap, family: vapour, weight: heavy,", `faults.yaml: line `},
 		{"plumbing-vapour.yaml", "key: engine-vacuum\n", "key: engine-vacuum\n    needs: [{family: engine, with: [steam], why: x}]\n", `plumbing-vapour.yaml, line LINE: archetype "engine-vacuum"`},
+		{"circuits.yaml", "  - key: contact\n", "  - key: contact\n    fuse: [20, 10]\n", `circuits.yaml, line LINE: circuit "contact": fuse is what it usually has`},
+		{"circuits.yaml", "  - key: contact\n", "  - key: pump\n", `circuits.yaml, line LINE: circuit "pump": the key must be its own`},
+		{"circuits.yaml", "{key: drive, name", "{key: whiff, name", `circuit "motor": measure "whiff": the circuit walk reads none`},
+		{"circuits.yaml", "name: \"Coil open\", outcome: coil", "name: \"Coil open\", outcome: bang", `circuit "solenoid": break "coil-open": the circuit walk has no outcome "bang"`},
+		{"plumbing-vapour.yaml", "circuit: solenoid", "circuit: spaghetti", `there is no circuit "spaghetti"`},
 		{"book.yaml", "cautions:\n", "cautions:\n  - {key: thunder, text: \"\"}\n", `book.yaml, line LINE: caution "thunder": a key of its own and a text`},
 	} {
 		t.Run(c.say, func(t *testing.T) {

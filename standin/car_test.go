@@ -128,6 +128,20 @@ func TestOneCarManyInstruments(t *testing.T) {
 	if said := ask("multimeter", "ohms purge-valve"); !strings.HasPrefix(said, "2") {
 		t.Errorf("coil: %s", said)
 	}
+	if said := ask("multimeter", "probe purge-valve coil"); !strings.HasPrefix(said, "2") || !strings.HasSuffix(said, "ohm") {
+		t.Errorf("coil by its circuit: %s", said)
+	}
+	if said := ask("multimeter", "probe purge-valve supply"); !strings.HasPrefix(said, "12.") {
+		t.Errorf("supply by its circuit: %s", said)
+	}
+	if said := ask("multimeter", "pins purge-valve"); said != "bright and tight" {
+		t.Errorf("pins: %s", said)
+	}
+	for _, bad := range []string{"probe cap supply", "probe purge-valve pins", "probe purge-valve wings", "pins cap"} {
+		if said := ask("multimeter", bad); said == "done" || strings.HasSuffix(said, " V") {
+			t.Errorf("%s: %s", bad, said)
+		}
+	}
 	if said := ask("multimeter", "volts difference"); !strings.HasPrefix(said, "0.4") {
 		t.Errorf("differential sensor at idle: %s", said)
 	}

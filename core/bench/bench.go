@@ -308,6 +308,26 @@ func Check(b knowledge.Book) error {
 			}
 		}
 	}
+	return checkCircuits(b)
+}
+
+// checkCircuits holds that the walk reads every measure of the circuits, and that its entry in the Book has their
+// outcomes.
+func checkCircuits(b knowledge.Book) error {
+	t, _ := Of(circuitWalk)
+	e, ok := b.Test(circuitWalk)
+	for _, c := range b.Plumbing.Circuits {
+		for _, m := range c.Measures {
+			if x, has := t.Channel(m.Key); !has || x.Unit != m.Unit || !slices.Contains(walked, m.Key) {
+				return plumbing.Entry("circuit", c.Key, "measure %q: the circuit walk reads none in %q", m.Key, m.Unit)
+			}
+		}
+		for _, x := range c.Breaks {
+			if _, has := e.Outcome(x.Outcome); ok && x.Outcome != "" && !has {
+				return plumbing.Entry("circuit", c.Key, "break %q: the circuit walk has no outcome %q", x.Key, x.Outcome)
+			}
+		}
+	}
 	return nil
 }
 
