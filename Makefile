@@ -81,7 +81,7 @@ attack:
 # a hundred kills, rows of the table of readings twenty times as often. Go's cache of
 # tests does not know the variables that ask for a long form: -count=1 leaves it out.
 accuracy:
-	WEXTER_LONG=1 go test -count=1 -v -timeout 3h -run 'Rigs|Intervals|Looking|Stopping|Kills|Calibration|TheTable|TestsTell|FaultRuns|CombinationStarts|FindsTheDiameter|RampsFind|CyclesFind|AgainstThePlant|FollowFinds|ClampingFinds|StrokesFind|NightsAre' ./core/bench ./core/smoke ./core/decay ./core/diagnose ./core/sim ./live
+	WEXTER_LONG=1 go test -count=1 -v -timeout 3h -run 'Rigs|Intervals|Looking|Stopping|Kills|Calibration|TheTable|TestsTell|FaultRuns|CombinationStarts|FindsTheDiameter|RampsFind|CyclesFind|AgainstThePlant|FollowFinds|ClampingFinds|StrokesFind|NightsAre|TreeAgainst|CircuitFinds' ./core/bench ./core/circuit ./core/smoke ./core/decay ./core/diagnose ./core/sim ./live
 
 # Five hundred hunts, four ways: some forty minutes on two cores.
 HUNTS ?= 500

@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"testing/synctest"
 	"time"
@@ -167,7 +168,7 @@ func onBench(t *testing.T, test string, seats []seated, f func(t *testing.T, x *
 		}
 		x.hub = live.New(x.Shop, x.dial)
 		t.Cleanup(func() { x.hub.Close() })
-		x.id, err = x.StartBench(ctx, "", x.caseID, casework.NewBench{Test: test, Part: map[bool]string{true: "purge-valve"}[test == "valve-bench"]})
+		x.id, err = x.StartBench(ctx, "", x.caseID, casework.NewBench{Test: test, Part: map[bool]string{true: "purge-valve"}[test == "valve-bench" || test == "circuit-walk"]})
 		must(t, err)
 		must(t, x.hub.Join(ctx, x.id, chosen))
 		x.bench, _ = x.hub.Look(x.id)
@@ -728,6 +729,45 @@ func TestSecondInstrumentFallsSilent(t *testing.T) {
 		}
 		if hole < 9 || hole > 14 || len(r.Gaps) != 0 || !strings.Contains(strings.Join(r.Notes, " "), "gauge gave nothing from 20 to") {
 			t.Errorf("a hole of %.1f s, gaps %v, notes %q", hole, r.Gaps, r.Notes)
+		}
+	})
+}
+
+// A meter that is turned from volts to ohms: what it shows beyond its range is an open circuit and no gap, the volts
+// of before are none of this moment, and one key goes from one measurement to the next.
+func TestAMeterIsTurnedToOhms(t *testing.T) {
+	var onOhms atomic.Bool
+	meter := newFake("meter", 100*time.Millisecond, "volts", "V", "ohms", "ohm")
+	meter.gives = func(*fake, float64) []instrument.Value {
+		if onOhms.Load() {
+			return []instrument.Value{{Channel: "ohms", Value: 2e4, Over: true}}
+		}
+		return []instrument.Value{value("volts", 12.5)}
+	}
+	onBench(t, "circuit-walk", []seated{{meter, []string{"volts", "ohms"}, record.Module}}, func(t *testing.T, x *engine) {
+		must(t, x.bench.Start(ctx, "phase-2"))
+		time.Sleep(5 * time.Second)
+		must(t, x.bench.Onward(ctx)) // the supply is there: the coil comes next, and is begun at once
+		if v := view(x.bench); v.Leg != "phase-9" {
+			t.Fatalf("after the supply comes %q", v.Leg)
+		}
+		onOhms.Store(true)
+		time.Sleep(12 * time.Second)
+		now := x.bench.Since(-1, "", 0, -1).Now
+		if now == nil || !math.IsNaN(now.Values[0]) || !now.Overs[1] {
+			t.Errorf("on ohms for twelve seconds it shows %+v", now)
+		}
+		if v := view(x.bench); v.Status != live.On || !strings.Contains(v.Next, "probes in the air") {
+			t.Errorf("%s: %s", v.Status, v.Next)
+		}
+		must(t, x.bench.Onward(ctx))
+		l, err := x.LiveTest(ctx, x.id)
+		must(t, err)
+		if c := l.Readings()["coil"].Numbers; len(c) != 1 || !math.IsInf(c[0], 1) || len(x.runs(t)[1].Gaps) != 0 {
+			t.Errorf("a coil beyond the range is read as %v, gaps %v", c, x.runs(t)[1].Gaps)
+		}
+		if v := l.Bench.Reduce(l.Known(nil, 0).Subject, l.Readings()); v.Outcome != "coil" {
+			t.Errorf("%s: %s", v.Outcome, v.Says)
 		}
 	})
 }

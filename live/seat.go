@@ -42,6 +42,7 @@ type seat struct {
 	status    Status
 	said      string             // about the instrument, a sentence
 	last      instrument.Reading // of each channel: the newest value
+	valueAt   map[string]float64 // s by its clock, of the newest value of each channel
 	has       bool
 	clock     clock
 	steady    steady
@@ -172,11 +173,21 @@ func (s *seat) take(r instrument.Reading) *ending {
 	return nil
 }
 
+// staleSeconds is how long the newest value of a channel stands for now while others of its instrument
+// come: what a meter showed before it was turned to another quantity is no reading of this moment.
+const staleSeconds = 10.0
+
 // note keeps the newest value of each channel.
 func (s *seat) note(r instrument.Reading) {
 	values := slices.Clone(r.Values)
+	if s.valueAt == nil {
+		s.valueAt = map[string]float64{}
+	}
+	for _, v := range r.Values {
+		s.valueAt[v.Channel] = r.Time
+	}
 	for _, v := range s.last.Values {
-		if _, ok := r.Of(v.Channel); !ok {
+		if _, ok := r.Of(v.Channel); !ok && r.Time-s.valueAt[v.Channel] < staleSeconds {
 			values = append(values, v)
 		}
 	}
