@@ -250,6 +250,83 @@ test("a sensor along with the hand pump, by its signal: points, a line, and the 
   await arrive(page, () => page.click("button:has-text('What do these readings say?')"));
   await page.waitForSelector(".verdictsays:has-text('Follows the pump')");
   assert.match(await page.locator(".scene svg").getAttribute("aria-label"), /shows (1\.00|0\.99|1\.01) times/);
+  await arrive(page, () => page.click("a:has-text('The bench')"));
+  await arrive(page, () => page.click("button:has-text('let the instruments go')"));
+});
+
+test("a circuit by the meter: each reading asks for the one that tells most, until one finding is left", async () => {
+  const page = await shop.page();
+  await car.tell("@break", "purge-valve", "fuse-rubbed");
+  await seated(page, "multimeter", "module", "circuit-walk?on=purge-valve");
+  await next(page, "supply at its pin");
+  const label = () => page.locator("[data-picture] svg").getAttribute("aria-label");
+  assert.match(await label(), /red probe on the supply pin of the harness, black on the ground for the meter/);
+  await press(page, main);
+  for (const [name, says] of [["Supply at its pin", /Still at 0(\.\d+)? V: no supply\. A meter shows the same with its probes in the air/], ["Feed side of the fuse", /Still at 12\.\d V: there before the fuse/],
+    ["Load side of the fuse", /nothing behind the fuse/], ["Supply wire to ground", /Still at 0\.\d+ ohm: it touches ground/]]) {
+    await page.waitForSelector(`.legs .now:has-text('${name}')`);
+    await run(3);
+    await page.waitForFunction(() => /^Still at/.test(document.querySelector("[data-next]").textContent));
+    assert.match(await page.textContent("[data-next]"), says);
+    await press(page, main);
+  }
+  await page.waitForSelector("[data-verdict]:has-text('No supply'):has-text('the supply wire is rubbed to ground')");
+  await page.waitForSelector("[data-picture] svg[aria-label*='found: fuse blown']");
+  assert.deepEqual(await axe(page), []);
+  // What no meter shows is written down with it.
+  await arrive(page, () => page.click("[data-done]"));
+  await page.fill("#read-fuse-name-0", "F12, under the bonnet");
+  await page.fill("#read-fuse-size-0", "30");
+  await page.fill("#read-rubbed-0", "left wheel arch, at the clip");
+  await page.fill("#read-mended-0", "new wire in a sleeve");
+  await page.click("button:has-text('What do these readings say?')");
+  await page.waitForSelector(".verdictsays:has-text('Fuse: F12, under the bonnet, 30 A. That is more than the 10 to 20 A'):has-text('Rubbed: left wheel arch')");
+  assert.deepEqual(await axe(page), []);
+  await arrive(page, () => page.click("button:has-text('Save result')"));
+  await page.waitForSelector(".strip >> text=Circuit walk");
+});
+
+test("a circuit by the meter: a part commanded from here, pins looked at, the wrong quantity", async () => {
+  const page = await shop.page();
+  await car.tell("@mend", "purge-valve");
+  await car.tell("@break", "purge-valve", "wire", "1");
+  await meet(page, "scan adapter", "adapter");
+  teller(car.at.multimeter)("ask", "volts battery");
+  await run(1);
+  await seated(page, "multimeter", "module", "circuit-walk?on=purge-valve", "Tern", car.at, { "live-data": /^scan adapter$/ });
+  const still = async (name) => {
+    await page.waitForSelector(`.legs .now:has-text('${name}')`);
+    await run(6);
+    await page.waitForFunction(() => /^Still at/.test(document.querySelector("[data-next]").textContent));
+  };
+  await next(page, "supply at its pin");
+  await press(page, main);
+  await still("Supply at its pin");
+  await press(page, main);
+  await page.waitForSelector(".legs .now:has-text('Coil')");
+  teller(car.at.multimeter)("ask", "volts battery"); // the hand turns it back to volts
+  await run(3);
+  await page.waitForSelector("[data-next]:has-text('turn it to ohms')");
+  teller(car.at.multimeter)("ask", "probe purge-valve coil");
+  await still("Coil");
+  await press(page, main); // what commands the valve waits for a hand that means it
+  await next(page, "duty at the control pin");
+  await page.click(".legs li:has-text('Pins of the connector') button:has-text('make')"); // another in its place
+  await run(1);
+  await page.click("[data-tap=fit]");
+  await page.waitForSelector("[data-next]:has-text('Noted')");
+  await press(page, main);
+  await next(page, "duty at the control pin");
+  await hold(page, main);
+  await still("Duty at the control pin");
+  assert.match(await page.textContent("[data-next]"), /no command arrives/);
+  await press(page, main);
+  await still("Command wire, end to end"); // a meter's overload is a reading, and looks like probes in the air
+  assert.match(await page.textContent("[data-next]"), /Still at OL: broken\. A meter shows the same with its probes in the air/);
+  await press(page, main);
+  await page.waitForSelector("[data-verdict]:has-text('Command wire broken'):has-text('end to end OL')");
+  await arrive(page, () => page.click("button:has-text('let the instruments go')"));
+  await car.tell("@mend", "purge-valve");
 });
 
 test("a vent unit ramped by hand: its windows, the order and the contact inch by inch", async () => {
@@ -529,79 +606,6 @@ test("by hand: each bench says what typed readings come to, and draws them", asy
   await check();
   await page.waitForSelector(".verdictsays:has-text('The switch changes only at 2.5 inH2O'):has-text('On the car')");
   assert.match(await page.locator(".scene svg").getAttribute("aria-label"), /switch: not in its window/);
-});
-
-test("a circuit by the meter: each reading asks for the one that tells most, until one finding is left", async () => {
-  const page = await shop.page();
-  await car.tell("@break", "purge-valve", "fuse-rubbed");
-  await seated(page, "multimeter", "module", "circuit-walk?on=purge-valve");
-  await next(page, "supply at its pin");
-  const label = () => page.locator("[data-picture] svg").getAttribute("aria-label");
-  assert.match(await label(), /red probe on the supply pin of the harness, black on the ground for the meter/);
-  await press(page, main);
-  for (const [name, says] of [["Supply at its pin", /Still at 0(\.\d+)? V: no supply\. A meter shows the same with its probes in the air/], ["Feed side of the fuse", /Still at 12\.\d V: there before the fuse/],
-    ["Load side of the fuse", /nothing behind the fuse/], ["Supply wire to ground", /Still at 0\.\d+ ohm: it touches ground/]]) {
-    await page.waitForSelector(`.legs .now:has-text('${name}')`);
-    await run(3);
-    await page.waitForFunction(() => /^Still at/.test(document.querySelector("[data-next]").textContent));
-    assert.match(await page.textContent("[data-next]"), says);
-    await press(page, main);
-  }
-  await page.waitForSelector("[data-verdict]:has-text('No supply'):has-text('the supply wire is rubbed to ground')");
-  await page.waitForSelector("[data-picture] svg[aria-label*='found: fuse blown']");
-  assert.deepEqual(await axe(page), []);
-  // What no meter shows is written down with it.
-  await arrive(page, () => page.click("[data-done]"));
-  await page.fill("#read-fuse-name-0", "F12, under the bonnet");
-  await page.fill("#read-fuse-size-0", "30");
-  await page.fill("#read-rubbed-0", "left wheel arch, at the clip");
-  await page.fill("#read-mended-0", "new wire in a sleeve");
-  await page.click("button:has-text('What do these readings say?')");
-  await page.waitForSelector(".verdictsays:has-text('Fuse: F12, under the bonnet, 30 A. That is more than the 10 to 20 A'):has-text('Rubbed: left wheel arch')");
-  assert.deepEqual(await axe(page), []);
-  await arrive(page, () => page.click("button:has-text('Save result')"));
-  await page.waitForSelector(".strip >> text=Circuit walk");
-});
-
-test("a circuit by the meter: a part commanded from here, pins looked at, the wrong quantity", async () => {
-  const page = await shop.page();
-  await car.tell("@mend", "purge-valve");
-  await car.tell("@break", "purge-valve", "wire", "1");
-  await meet(page, "scan adapter", "adapter");
-  teller(car.at.multimeter)("ask", "volts battery");
-  await run(1);
-  await seated(page, "multimeter", "module", "circuit-walk?on=purge-valve", "Tern", car.at, { "live-data": /^scan adapter$/ });
-  const still = async (name) => {
-    await page.waitForSelector(`.legs .now:has-text('${name}')`);
-    await run(6);
-    await page.waitForFunction(() => /^Still at/.test(document.querySelector("[data-next]").textContent));
-  };
-  await next(page, "supply at its pin");
-  await press(page, main);
-  await still("Supply at its pin");
-  await press(page, main);
-  await page.waitForSelector(".legs .now:has-text('Coil')");
-  teller(car.at.multimeter)("ask", "volts battery"); // the hand turns it back to volts
-  await run(3);
-  await page.waitForSelector("[data-next]:has-text('turn it to ohms')");
-  teller(car.at.multimeter)("ask", "probe purge-valve coil");
-  await still("Coil");
-  await press(page, main); // what commands the valve waits for a hand that means it
-  await next(page, "duty at the control pin");
-  await page.click(".legs li:has-text('Pins of the connector') button:has-text('make')"); // another in its place
-  await run(1);
-  await page.click("[data-tap=fit]");
-  await page.waitForSelector("[data-next]:has-text('Noted')");
-  await press(page, main);
-  await next(page, "duty at the control pin");
-  await hold(page, main);
-  await still("Duty at the control pin");
-  assert.match(await page.textContent("[data-next]"), /no command arrives/);
-  await press(page, main);
-  await still("Command wire, end to end"); // a meter's overload is a reading, and looks like probes in the air
-  assert.match(await page.textContent("[data-next]"), /Still at OL: broken\. A meter shows the same with its probes in the air/);
-  await press(page, main);
-  await page.waitForSelector("[data-verdict]:has-text('Command wire broken'):has-text('end to end OL')");
 });
 
 test("a circuit by hand: the next measurement is asked for, signs and commas are understood, nonsense is said", async () => {

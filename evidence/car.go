@@ -153,6 +153,12 @@ func (c *Car) Targets(test string) (out []plumbing.Part) {
 			out = append(out, p)
 		}
 	}
+	b, _ := bench.Of(test)
+	for _, p := range c.Graph.Parts { // a circuit is walked where a code names it, whether a fault sits there or not
+		if b.Walk != nil && !done[p.Key] && b.Tries(bench.Target{Graph: c.Graph, Part: p}) != "" {
+			out = append(out, p)
+		}
+	}
 	return out
 }
 

@@ -41,7 +41,8 @@ func circuitScene(x bench.CircuitScene) string {
 		says += fmt.Sprintf("; red probe on the %s, black on the %s", red.Name, black.Name)
 	}
 	s := circuitSheet{CircuitScene: x, dx: (sceneWidth - 2*circuitLeft - 20) / columns, dy: 78}
-	s.c = NewSVG(sceneWidth, circuitTop+s.dy*rows+44, says)
+	below := 48.0 // what stands under the last row: the names of the boxes, then the key
+	s.c = NewSVG(sceneWidth, circuitTop+s.dy*rows+below+12, says)
 	s.boxes()
 	for _, l := range x.Circuit.Links {
 		s.link(l)
@@ -49,7 +50,7 @@ func circuitScene(x bench.CircuitScene) string {
 	s.paths()
 	s.ends()
 	s.probes()
-	s.c.Text("small", "start", 8, circuitTop+s.dy*rows+36, "whole line: cleared; dashed: may be broken, with its odds")
+	s.c.Text("small", "start", 8, circuitTop+s.dy*rows+below, "whole line: cleared; dashed: may be broken, with its odds")
 	return s.c.String()
 }
 
@@ -90,6 +91,8 @@ func (s circuitSheet) boxes() {
 		switch l.As {
 		case circuit.Winding, circuit.Slider, circuit.Contact:
 			part = append(part, l.From, l.To)
+		case circuit.Output:
+			unit = append(unit, l.From, l.To)
 		}
 	}
 	for _, n := range s.Circuit.Nodes {
@@ -181,10 +184,18 @@ func (s circuitSheet) paths() {
 	}
 }
 
+// joined reports whether a point is drawn by itself: one to which a link leads that is drawn, or the ground of
+// the meter.
+func (s circuitSheet) joined(key string) bool {
+	return slices.ContainsFunc(s.Circuit.Links, func(l circuit.Link) bool {
+		return (l.From == key || l.To == key) && (l.As != circuit.Inside || key == "probe")
+	})
+}
+
 // ends are battery and grounds.
 func (s circuitSheet) ends() {
 	for _, k := range []string{"plus", "earth", "probe"} {
-		if _, ok := s.Circuit.Node(k); !ok {
+		if !s.joined(k) && k != s.Red && k != s.Black {
 			continue
 		}
 		x, y := s.at(k)
@@ -231,6 +242,10 @@ func (s circuitSheet) probes() {
 		x1, y1 := s.at(s.Load.To)
 		s.c.Line("thinline", x0, y0, x1, y1)
 		s.c.Circle("scenevalve", (x0+x1)/2, (y0+y1)/2, 9)
+		if x0 == x1 {
+			s.c.Text("small", "end", x0-14, (y0+y1)/2+5, "load")
+			return
+		}
 		s.c.Text("small", "start", (x0+x1)/2+12, (y0+y1)/2-10, "load")
 	}
 }

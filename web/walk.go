@@ -1,6 +1,8 @@
 package web
 
 import (
+	"strings"
+
 	"wexter/casework"
 	"wexter/core/bench"
 	"wexter/core/knowledge"
@@ -66,8 +68,12 @@ func walkOf(t knowledge.Test, b bench.Test, on bench.Subject, r bench.Readings) 
 			v.Taken = append(v.Taken, walkRead{Field: named(a.Channel, a.Name), Asked: bench.Asked{Channel: a.Channel, Name: a.Name, Expect: a.Expect}, Value: a.Value, Says: a.Says, Sound: a.Sound})
 		}
 	}
+	_, coil := on.Part.Wired.Measure("coil")
 	for _, k := range walkNotes {
-		v.Notes, shown[k] = append(v.Notes, field(k)), true
+		if strings.HasPrefix(k, "coil") && !coil || strings.HasPrefix(k, "fuse") && len(on.Part.Wired.Fuse) == 0 {
+			continue
+		}
+		v.Notes = append(v.Notes, field(k))
 	}
 	for _, m := range on.Part.Wired.Measures {
 		if !shown[m.Key] {

@@ -128,40 +128,32 @@ type Change struct {
 
 var keyForm = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)
 
+// find is the first of a list that is what is looked for.
+func find[T any](list []T, is func(T) bool) (out T, ok bool) {
+	if i := slices.IndexFunc(list, is); i >= 0 {
+		return list[i], true
+	}
+	return out, false
+}
+
 // Node finds a point.
 func (c *Circuit) Node(key string) (Node, bool) {
-	i := slices.IndexFunc(c.Nodes, func(n Node) bool { return n.Key == key })
-	if i < 0 {
-		return Node{}, false
-	}
-	return c.Nodes[i], true
+	return find(c.Nodes, func(n Node) bool { return n.Key == key })
 }
 
 // Link finds a link.
 func (c *Circuit) Link(key string) (Link, bool) {
-	i := slices.IndexFunc(c.Links, func(l Link) bool { return l.Key == key })
-	if i < 0 {
-		return Link{}, false
-	}
-	return c.Links[i], true
+	return find(c.Links, func(l Link) bool { return l.Key == key })
 }
 
 // Measure finds a measure.
 func (c *Circuit) Measure(key string) (Measure, bool) {
-	i := slices.IndexFunc(c.Measures, func(m Measure) bool { return m.Key == key })
-	if i < 0 {
-		return Measure{}, false
-	}
-	return c.Measures[i], true
+	return find(c.Measures, func(m Measure) bool { return m.Key == key })
 }
 
 // Break finds a break.
 func (c *Circuit) Break(key string) (Break, bool) {
-	i := slices.IndexFunc(c.Breaks, func(b Break) bool { return b.Key == key })
-	if i < 0 {
-		return Break{}, false
-	}
-	return c.Breaks[i], true
+	return find(c.Breaks, func(b Break) bool { return b.Key == key })
 }
 
 // Tree is the circuit's tree; it is worked out once, when it is first asked for.
@@ -169,8 +161,8 @@ func (c *Circuit) Tree() *Tree { return c.tree() }
 
 // Sound is the band of a sound circuit.
 func (m Measure) Sound() Band {
-	i := slices.IndexFunc(m.Bands, func(b Band) bool { return b.Sound })
-	return m.Bands[max(i, 0)]
+	b, _ := find(m.Bands, func(b Band) bool { return b.Sound })
+	return b
 }
 
 // Band is the band into which a reading falls; false where it lies between two or beyond all. Volts
@@ -179,21 +171,15 @@ func (m Measure) Band(v float64) (Band, bool) {
 	if m.Unit == "V" {
 		v = math.Abs(v)
 	}
-	for _, b := range m.Bands {
-		if v >= b.From && v <= b.To {
-			return b, true
-		}
-	}
-	return Band{}, false
+	return find(m.Bands, func(b Band) bool { return v >= b.From && v <= b.To })
 }
 
 // Word is the band of a word.
 func (m Measure) Word(w string) (Band, bool) {
-	i := slices.IndexFunc(m.Bands, func(b Band) bool { return b.Key == w })
-	if i < 0 || m.Unit != "" {
+	if m.Unit != "" {
 		return Band{}, false
 	}
-	return m.Bands[i], true
+	return find(m.Bands, func(b Band) bool { return b.Key == w })
 }
 
 // Beside are the bands between which a reading lies that is in none; an empty key stands for none.
