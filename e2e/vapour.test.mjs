@@ -599,6 +599,14 @@ test("by hand: each bench says what typed readings come to, and draws them", asy
     await page.waitForSelector(words);
   }
 
+  // Each section wants a night of its own, which goes on the calendar with what it costs.
+  await page.goto(pump);
+  await page.waitForSelector("form[aria-label='On the calendar']:has-text('worth about 120 min of work')");
+  await arrive(page, () => page.click("button:has-text('Put it on the calendar')"));
+  await page.waitForSelector("text=/Waits for soak until/");
+  await page.goto(pump);
+  await page.waitForSelector("form[aria-label='On the calendar']:has-text('It stands until')");
+
   // Who tests by the inch types the volts at each: the contact changes between 2 and 3 inches, which is late.
   await page.goto(`${shop.base}${await shop.car(page, "Fulmar")}/do/eonv-manometer?on=vent-valve`);
   const unit = { opens: "0.5", reseals: "0.4", vacuum: "4.2", "inch-0": "11.8", "inch-1": "11,8", "inch-2": "11.8", "inch-3": "0.2", "inch-4": "0.2 V" };

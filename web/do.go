@@ -51,7 +51,8 @@ type doPage struct {
 	Live     bool          // it can be read live
 	Drive    bool          // it can be read from the log of a drive
 	Walk     *walkView     // of a test that asks for one measurement after another
-	Choose   bool          // of such a test: the part is still to be chosen
+	Night    *nightView
+	Choose   bool // of such a test: the part is still to be chosen
 }
 
 // doPhase is a stretch of the test, as it is done.
@@ -176,7 +177,7 @@ func (s *server) showTest(c *echo.Context, test string, failed error, says strin
 		d.ask(pr.Field)
 		d.Overrule = pr.Field == "why"
 	}
-	d.Cautions = s.cautions(t.Cautions)
+	d.Cautions, d.Night = s.cautions(t.Cautions), s.night(ctx, f, t)
 	if asked {
 		p.Form = typed(c)
 	}

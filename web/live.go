@@ -90,6 +90,7 @@ type doSide struct {
 	// Stored are the codes with which the car's own check may not run, and Scan the page on which they are
 	// saved and cleared.
 	Stored, Scan string
+	Night        *nightView
 }
 
 // wantView is something that a test reads, and the instruments that may give it.
@@ -134,7 +135,7 @@ func (s *server) showLive(c *echo.Context, failed error) error {
 		if l.Test.Key == bench.Trims.Key {
 			d.Done, d.DoneSays = "/tests/"+id+"/drive", "See what it says"
 		}
-		d.Do = &doSide{SetUp: l.Entry.Setup, Typed: fmt.Sprintf("/cases/%s/do/%s?on=%s", f.Case.ID, l.Test.Key, l.Test.Part), Stored: strings.Join(l.Stored(), ", "), Scan: "/cases/" + f.Case.ID + "/scan"}
+		d.Do = &doSide{SetUp: l.Entry.Setup, Typed: fmt.Sprintf("/cases/%s/do/%s?on=%s", f.Case.ID, l.Test.Key, l.Test.Part), Stored: strings.Join(l.Stored(), ", "), Scan: "/cases/" + f.Case.ID + "/scan", Night: s.night(ctx, f, l.Entry)}
 	}
 	d.places(l)
 	for _, r := range l.Runs {
