@@ -115,11 +115,12 @@ func (s *Shop) Foretell(ctx context.Context, id string, leg record.RunKind, colu
 		return nil, err
 	}
 	f := sim.Forecast{Column: column, Every: 0.5}
-	var ok bool
-	if l.Bench.On == bench.OnePart {
-		st, _ := l.Bench.Stretch(l.Known(nil, 0), leg)
+	st, ok := l.Bench.Stretch(l.Known(nil, 0), leg)
+	switch toggled := ok && len(st.Toggle.Asked) > 0; {
+	case toggled:
+	case l.Bench.On == bench.OnePart:
 		f.Hands, ok = sim.HandsOn(st)
-	} else {
+	default:
 		if f.Phase, ok = l.Bench.Phase(leg); ok {
 			f.Every = math.Max(f.Every, l.Bench.Phases[f.Phase].For/240)
 		}
@@ -144,7 +145,7 @@ func (s *Shop) Foretell(ctx context.Context, id string, leg record.RunKind, colu
 	}
 	for _, fault := range append(suspects, "") {
 		x := Supposed{Setup: l.Test.Setup, Fault: fault, Severity: 0.5}
-		told, err := s.foretold(ctx, folder.Vehicle, l, x, at, f)
+		told, err := s.foretold(ctx, folder.Vehicle, l, x, at, foreseen{f, st})
 		if err != nil || len(told.Time) == 0 {
 			continue // this suspect cannot be drawn; the others can
 		}
@@ -153,9 +154,15 @@ func (s *Shop) Foretell(ctx context.Context, id string, leg record.RunKind, colu
 	return out, ctx.Err()
 }
 
+// foreseen is what is to be foreseen, and the stretch in which.
+type foreseen struct {
+	sim.Forecast
+	in bench.Stretch
+}
+
 // foretold runs the test on the simulated car with one suspect. It is kept: the same car asks again.
-func (s *Shop) foretold(ctx context.Context, v record.Vehicle, l LiveTest, x Supposed, at sim.Conditions, f sim.Forecast) (out Foretold, err error) {
-	key := fmt.Sprint(s.Book.Version, l.Bench.Key, l.Test.Part, v.TankL, l.car.Combination, x.Fault, x.Severity, at, f.Phase, f.Hands, f.Column)
+func (s *Shop) foretold(ctx context.Context, v record.Vehicle, l LiveTest, x Supposed, at sim.Conditions, f foreseen) (out Foretold, err error) {
+	key := fmt.Sprint(s.Book.Version, l.Bench.Key, l.Test.Part, v.TankL, l.car.Combination, x.Fault, x.Severity, at, f.Phase, f.Hands, f.Column, f.in.Key)
 	if told, ok := s.told.get(key); ok {
 		return told, nil
 	}
@@ -164,10 +171,13 @@ func (s *Shop) foretold(ctx context.Context, v record.Vehicle, l LiveTest, x Sup
 		if err != nil {
 			return err
 		}
-		if f.Hands.Do != bench.Wait {
-			return sim.ForeseeOnBench(c, l.Test.Part, &f)
+		switch {
+		case len(f.in.Toggle.Asked) > 0:
+			return sim.ForeseeToggled(c, s.Book, l.Bench.Key, f.in, &f.Forecast)
+		case f.Hands.Do != bench.Wait:
+			return sim.ForeseeOnBench(c, l.Test.Part, &f.Forecast)
 		}
-		return sim.Foresee(c, s.Book, l.Bench.Key, l.Test.Part, &f)
+		return sim.Foresee(c, s.Book, l.Bench.Key, l.Test.Part, &f.Forecast)
 	})
 	if err != nil {
 		return out, err

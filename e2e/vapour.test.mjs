@@ -87,8 +87,11 @@ test("a purge valve at idle: the pull on a gauge, the hose clamped and freed by 
   await page.waitForSelector("[data-verdict]:has-text('Pulls')");
   await next(page, "hose clamped and freed");
   assert.match(await page.locator("[data-picture] svg").getAttribute("aria-label"), /it pulls/);
+  const told = page.waitForResponse((r) => r.url().includes("/foretold?leg=phase-3"));
   await press(page, main);
   await page.waitForSelector("[data-tap=power]:has-text('Hose clamped')");
+  const courses = await (await told).json(); // as it is asked for: free, clamped, free
+  assert.equal(courses.at(-1).name, "nothing wrong");
   await run(25);
   await page.waitForSelector("[data-next]:has-text('Clamp the hose')");
   await page.keyboard.press("Space");

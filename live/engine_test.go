@@ -554,6 +554,18 @@ func TestSuspectsAreForetold(t *testing.T) {
 			}
 		}
 	})
+	onBench(t, "purge-running", nil, func(t *testing.T, x *engine) { // a hose is clamped when the stretch asks for it
+		for _, c := range []struct {
+			leg, column string
+			draws       bool
+		}{{"phase-3", "pid-06", true}, {"phase-4", "pid-0C", true}, {"phase-3", "pid-99", false}} {
+			told, err := x.Foretell(ctx, x.id, record.RunKind(c.leg), c.column)
+			must(t, err)
+			if n := len(told); (n > 0) != c.draws || n > 0 && (told[n-1].Name != "nothing wrong" || told[n-1].Held || len(told[n-1].Time) < 50) {
+				t.Errorf("%s of %s: %d courses", c.column, c.leg, n)
+			}
+		}
+	})
 	onBench(t, "draw-down", adapterSeat(tank(0)), func(t *testing.T, x *engine) {
 		told, err := x.Foretell(ctx, x.id, "phase-2", bench.TankSensor)
 		must(t, err)

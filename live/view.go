@@ -177,6 +177,9 @@ func (b *Bench) Foreseen() (Foreseen, bool) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	want := b.live.Bench.Live.Foresees
+	if want == "" && b.leg != nil && len(b.leg.stretch.Toggle.Asked) > 0 {
+		want = b.leg.stretch.Large
+	}
 	for _, s := range b.seats {
 		for i, c := range s.shown {
 			if want == "" || c.Key == want {

@@ -45,13 +45,21 @@ func purgeStretches(k Known) (out []Stretch) {
 	}
 	if has("pid-06") {
 		out = append(out, Stretch{Key: purgeClamping, Name: "Hose clamped and freed", Detail: fmt.Sprintf("%d times, %.0f s each way, trims read", clampTimes, clampSeconds), Stand: shut, Do: []Step{{Do: Warm}}, Judged: true, Rests: true, Done: k.In[purgeClamping],
-			Read: []string{"free", "clamped"}, Large: "pid-06", Toggle: Toggle{Step{Do: Put, At: AtPurgeLine, State: plumbing.Plugged}, "Hose clamped", "Hose freed"},
+			Read: []string{"free", "clamped"}, Large: "pid-06", Toggle: Toggle{Step{Do: Put, At: AtPurgeLine, State: plumbing.Plugged}, "Hose clamped", "Hose freed", clampAsked()},
 			Before: told + "Hose on again, warm, at idle, closed loop. A soft-jaw clamp on rubber only: nylon cracks, unplug and cap it there. Start with the hose free."})
 	}
 	if has("pid-0C") {
 		out = append(out, Stretch{Key: purgeCap, Name: "Cap off at idle", Detail: "does the idle drop?", Stand: shut, Do: []Step{{Do: Warm}}, Judged: true, Maybe: true, Rests: true, Done: k.In[purgeCap], Read: []string{"cap-off"}, Large: "pid-0C",
-			Toggle: Toggle{Step{Do: Put, At: "cap", State: plumbing.Open}, "Cap off", "Cap on"},
+			Toggle: Toggle{Step{Do: Put, At: "cap", State: plumbing.Open}, "Cap off", "Cap on", []float64{capBefore, capBefore + capSeconds}},
 			Before: told + "Outdoors or with the doors open, nothing that could light vapour near the neck. Start with the cap on."})
+	}
+	return out
+}
+
+// clampAsked are the moments at which the hose is to be clamped and freed by turns.
+func clampAsked() (out []float64) {
+	for i := range 2 * clampTimes {
+		out = append(out, clampSeconds*float64(i+1))
 	}
 	return out
 }

@@ -48,6 +48,9 @@ type Stretch struct {
 type Toggle struct {
 	Step    Step
 	On, Off string // what the tap says that switches it on, and off
+	// Asked are the moments at which the stretch asks for it to be switched, s, one after another; nil: a hand
+	// takes its time, and nothing can be foreseen.
+	Asked []float64
 }
 
 // Back is the step that takes a toggle's back.

@@ -43,7 +43,7 @@ func valveStretches(k Known) []Stretch {
 		power = "The space bar switches its power from here"
 	}
 	cycles := Stretch{Key: cyclesOld, Name: "Five cycles", Detail: sealsWhen(k.Part) + " it must hold, " + passesWhen(k.Part) + " let go", Stand: pump, Judged: true, Rests: true, Read: []string{"supply"}, Done: k.In[cyclesOld],
-		Toggle: Toggle{Step{Do: Command, At: AtPart, Value: 1}, "Power on", "Power off"},
+		Toggle: Toggle{Step: Step{Do: Command, At: AtPart, Value: 1}, On: "Power on", Off: "Power off"},
 		Before: fmt.Sprintf("The part on the rig. Start; pump up to %s, hands off for three seconds, switch, and back. Five times. %s.", how, power)}
 	beside := cycles
 	beside.Key, beside.Name, beside.Done, beside.Maybe, beside.Judged = cyclesNew, "A new one beside it", k.In[cyclesNew], true, true

@@ -10,6 +10,7 @@ import (
 // car.
 type Forecast struct {
 	Phase  int        // of the test, from 0
+	Before int        // so many phases before it are looked at too
 	Hands  bench.Step // of a part on a bench rig: what hands do there, instead of a phase
 	Column string     // of a bench: the quantity or the PID that is looked at
 	Every  float64    // s between points
@@ -28,14 +29,21 @@ var columns = map[string]func(*Car) float64{
 		return 0
 	},
 	bench.TankSensor: func(c *Car) float64 { p, _ := c.TankPressure(); return p },
+	"pid-06":         func(c *Car) float64 { return c.Live()["06"] },
+	"pid-0C":         func(c *Car) float64 { return c.Engine.Speed },
 }
 
 // Foresees reports whether a column can be foreseen.
 func Foresees(column string) bool { return columns[column] != nil }
 
+// looks reports whether a phase is one that is looked at.
+func (f *Forecast) looks(phase int) bool {
+	return f != nil && phase <= f.Phase && phase >= f.Phase-f.Before
+}
+
 // see notes a point, when the phase is the one that is looked at.
 func (f *Forecast) see(t *technician, h float64) {
-	if f == nil || f.Phase != t.step {
+	if !f.looks(t.step) {
 		return
 	}
 	f.at += h

@@ -80,7 +80,7 @@ type benchRig struct {
 func (t *technician) run(s float64) {
 	for t.saved == nil && s > 0 {
 		h := s
-		if t.foresees != nil && t.foresees.Phase == t.step {
+		if t.foresees.looks(t.step) {
 			h = math.Min(s, t.foresees.Every)
 		}
 		t.saved = t.Run(h)
@@ -102,13 +102,14 @@ func (t *technician) refuse(format string, a ...any) {
 // one by itself; empty picks the part the faults of this car are in, or a usual one. For a
 // hold it is a line with a plug point, which is plugged.
 func Try(c *Car, b knowledge.Book, key, part string) (Trial, error) {
-	return try(c, b, trial{key, part, nil})
+	return try(c, b, trial{test: key, part: part})
 }
 
 // trial is a test that is to be done, of a part, and what is watched meanwhile.
 type trial struct {
 	test, part string
 	foresees   *Forecast
+	instead    []bench.Phase // what is done in place of the test's phases; nil: those
 }
 
 func try(c *Car, b knowledge.Book, x trial) (Trial, error) {
@@ -127,6 +128,9 @@ func try(c *Car, b knowledge.Book, x trial) (Trial, error) {
 	test, ok := bench.Of(key)
 	if !ok || len(test.Phases) == 0 {
 		return Trial{}, fmt.Errorf("test %q has no phases that the simulated technician could run: it is judged by hand", key)
+	}
+	if x.instead != nil {
+		test.Phases = x.instead
 	}
 	t := &technician{foresees: x.foresees, Car: c, book: b, entry: entry, test: test, rng: rand.New(rand.NewPCG(c.At.Seed, 11)),
 		out: Trial{Test: key, Readings: bench.Readings{}, On: bench.Subject{Of: c.Combination, Graph: c.Graph}}}
@@ -157,9 +161,35 @@ func Foresee(c *Car, b knowledge.Book, test, part string, f *Forecast) error {
 	if !Foresees(f.Column) || f.Phase < 0 || math.IsNaN(f.Every) || f.Every < 0.05 {
 		return fmt.Errorf("column %q, phase %d, every %g s cannot be foreseen", f.Column, f.Phase, f.Every)
 	}
-	_, err := try(c, b, trial{test, part, f})
+	_, err := try(c, b, trial{test: test, part: part, foresees: f})
 	return err
 }
+
+// settles is how long a warm engine idles before a stretch whose course is foreseen, s: its trims are learned by then.
+const settles = 60.0
+
+// ForeseeToggled does a stretch of a test on a fresh car, switching what it switches when it asks for it, and fills in
+// what an instrument would show from its beginning.
+func ForeseeToggled(c *Car, b knowledge.Book, test string, st bench.Stretch, f *Forecast) error {
+	if !Foresees(f.Column) || len(st.Toggle.Asked) == 0 || math.IsNaN(f.Every) || f.Every < 0.05 {
+		return fmt.Errorf("column %q of %q, every %g s cannot be foreseen", f.Column, st.Name, f.Every)
+	}
+	phases := []bench.Phase{{Do: slices.Concat(st.Do, st.Stand), For: settles}} // what is told needs a car that is awake
+	at, do := 0.0, []bench.Step(nil)
+	for i, next := range append(slices.Clone(st.Toggle.Asked), st.Toggle.Asked[len(st.Toggle.Asked)-1]+lastSeen) {
+		phases = append(phases, bench.Phase{Do: do, For: next - at})
+		at, do = next, []bench.Step{st.Toggle.Step}
+		if i%2 == 1 {
+			do = []bench.Step{st.Toggle.Back()}
+		}
+	}
+	f.Phase, f.Before = len(phases)-1, len(phases)-2
+	_, err := try(c, b, trial{test: test, foresees: f, instead: phases})
+	return err
+}
+
+// lastSeen is how much is foreseen after the last switching, s.
+const lastSeen = 10.0
 
 func only(e knowledge.Test) string {
 	if len(e.Only) == 0 {
