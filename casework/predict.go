@@ -123,6 +123,9 @@ func (s *Shop) Foretell(ctx context.Context, id string, leg record.RunKind, colu
 	default:
 		if f.Phase, ok = l.Bench.Phase(leg); ok {
 			f.Every = math.Max(f.Every, l.Bench.Phases[f.Phase].For/240)
+			if column == bench.StrokesMade { // the first ones come a few times a second
+				f.Every = 0.1
+			}
 		}
 	}
 	if !ok || !sim.Foresees(column) {

@@ -373,6 +373,7 @@ test("the car's own pump: a meter on its switch counts the strokes, and each sec
     other.tell("@run", "100");
     await page.waitForSelector("[data-verdict]:has-text('it never slows down')");
     await page.waitForSelector("[data-picture] svg[aria-label*='strokes of the pump']");
+    await page.waitForSelector("[data-picture]:has-text('dashed, from the top: nothing wrong')");
     assert.deepEqual(await axe(page), []);
     await page.keyboard.press("e");
     await page.waitForSelector("[data-done]:not([hidden])");

@@ -80,6 +80,7 @@ func TestScenesStayInTheirFrames(t *testing.T) {
 		{"vent path shut", bench.VentPath.Picture(bench.Subject{}, bench.Readings{"flow": bench.Num(0), "drop": bench.Num(3)}), "nothing passes"},
 		{"strokes that slow", bench.PumpByHand.Picture(bench.Subject{}, bench.Readings{"strokes": bench.Num(14), "first": bench.Num(0.9), "pause": bench.Num(5), "hold": bench.Num(40)}), "14 strokes of the pump"},
 		{"strokes, one so far", bench.StrokeScene{At: []float64{16}, Until: 18, First: math.NaN(), Last: math.NaN(), Slow: 3.6}, "1 stroke of the pump"},
+		{"strokes with suspects", bench.StrokeScene{At: []float64{16, 16.3, 17}, Until: 60, First: 0.3, Last: 0.7, Slow: 3.6}.With([]bench.Course{{Name: "vapour line rusted or rubbed through", T: []float64{1, 2, 3, 200}, V: []float64{0, 1, 3, 90}}, {Name: "nothing wrong", T: []float64{1, 2, 200}, V: []float64{1, 2, 2}}}), "3 strokes of the pump"},
 		{"purge hose", bench.PurgeRunning.Picture(bench.Subject{}, bench.Readings{"pull": bench.Num(6), "free": bench.Num(12, 60, 11), "clamped": bench.Num(-2, 2)}), "free against clamped"},
 		{"purge, clamped now", bench.PurgeScene{Clamped: true, Pull: math.NaN(), Share: math.NaN(), Speed: 700}, "its hose is clamped"},
 		{"cap off", bench.PurgeScene{Cap: true, CapOff: true, Pull: math.NaN(), Share: math.NaN(), Speed: 540}, "cap is off"},

@@ -395,6 +395,52 @@ func (s *server) place(ctx context.Context, f *form, b *live.Bench) error {
 	return s.shop.AddNote(ctx, f.key()+"-photo", l.Case.ID, casework.NewNote{Kind: record.Noted, Text: l.Name() + ". " + l.PlaceWords(part, what), Photo: photo})
 }
 
+// courses are what suspects would show in the leg that is read, for a picture behind which they are drawn. They are
+// worked out beside the stream, once a leg.
+type courses struct {
+	shop *casework.Shop
+	test string
+	leg  record.RunKind
+	asks bool // for this leg they were asked for
+	got  chan []bench.Course
+	list []bench.Course
+}
+
+// turn takes the leg that is read now.
+func (k *courses) turn(leg record.RunKind) {
+	if leg != k.leg {
+		*k = courses{shop: k.shop, test: k.test, leg: leg}
+	}
+}
+
+// behind is a picture with its courses, as soon as they are there.
+func (k *courses) behind(ctx context.Context, s bench.Scene) bench.Scene {
+	x, ok := s.(bench.Behind)
+	if !ok || k.leg == "" {
+		return s
+	}
+	if !k.asks {
+		k.asks, k.got = true, make(chan []bench.Course, 1)
+		asked := *k // the next leg may begin meanwhile
+		go func() {
+			told, err := asked.shop.Foretell(ctx, asked.test, asked.leg, x.Column())
+			var out []bench.Course
+			for _, f := range told {
+				out = append(out, bench.Course{Name: f.Name, T: f.Time, V: f.Gauge})
+			}
+			if err != nil { // the picture goes on without
+				out = nil
+			}
+			asked.got <- out
+		}()
+	}
+	select {
+	case k.list = <-k.got:
+	default:
+	}
+	return x.With(k.list)
+}
+
 // streamEvery is how often a page is told what is new: as often as a module reads.
 const streamEvery = 100 * time.Millisecond
 
@@ -459,6 +505,7 @@ func (s *server) liveStream(c *echo.Context) error {
 	}
 	stream, hand := newEvents(c), c.QueryParam("hand")
 	version, run, from, counted := -1, "", 0, -1
+	suspects := courses{shop: s.shop, test: c.Param("id")}
 	picture, drawn := "", 0 // the one that was sent last, and how many ticks ago one was drawn
 	var last *points        // of the leg before, for a page that is opened between two legs
 	if id := c.Request().Header.Get("Last-Event-ID"); id != "" {
@@ -475,6 +522,7 @@ func (s *server) liveStream(c *echo.Context) error {
 		j := newsJSON{Disk: n.Disk, Drives: b.Sees(hand)}
 		if n.View != nil {
 			version, j.View = n.View.Version, n.View
+			suspects.turn(n.View.Leg)
 		}
 		if n.Now != nil {
 			j.Now = &nowJSON{V: record.Column{}, Over: n.Now.Overs, At: n.Now.At}
@@ -492,7 +540,8 @@ func (s *server) liveStream(c *echo.Context) error {
 		last = nil
 		if drawn--; drawn < 0 || n.View != nil {
 			drawn = drawnEvery
-			if now := scene(b.Picture()); now != picture {
+			drawing, test := b.Picture()
+			if now := scene(suspects.behind(ctx, drawing), test); now != picture {
 				picture, j.Picture = now, &now
 			}
 		}

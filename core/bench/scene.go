@@ -17,6 +17,21 @@ func (t Test) Scene(k Known) Scene {
 // Painter is a watcher that has a picture of this moment.
 type Painter interface{ Picture() Scene }
 
+// Course is what a column would show with a suspect, or with nothing wrong.
+type Course struct {
+	Name string
+	T, V []float64 // s into the stretch; in the column's SI unit
+}
+
+// Behind is a scene behind which the courses of a column are drawn, of a test whose trace cannot hold them.
+type Behind interface {
+	Scene
+	// Column is what is to be foreseen.
+	Column() string
+	// With is the scene with the courses behind it.
+	With([]Course) Scene
+}
+
 // TankScene is the picture of a tank that is drawn down: how far it is, and how the valves stand.
 type TankScene struct {
 	Level        float64 // share of the tank that is fuel; NaN: nobody knows

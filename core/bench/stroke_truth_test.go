@@ -181,3 +181,23 @@ func TestStrokeWatchTells(t *testing.T) {
 		t.Errorf("%+v", all)
 	}
 }
+
+// The pauses of suspects lie behind the strokes, counted from the first one; without a stroke nobody knows where.
+func TestStrokesSupposed(t *testing.T) {
+	s := bench.StrokeScene{At: []float64{20, 21}, Until: 30, Slow: 3.6}
+	made := bench.Course{Name: "nothing wrong", T: []float64{1, 2, 3, 4, 5, 60}, V: []float64{0, 2, 3, 3, 4, 4}} // at 1.5, 2, 3 and 5 s, then silent
+	x, ok := s.With([]bench.Course{made}).(bench.StrokeScene)
+	if !ok || len(x.Supposed) != 1 || s.Column() != bench.StrokesMade {
+		t.Fatalf("%+v", x)
+	}
+	at, pause := x.Supposed[0].T, x.Supposed[0].V
+	want := [][2]float64{{20, 0.5}, {20.5, 1}, {21.5, 2}, {23.5, 55}}
+	for i, w := range want {
+		if len(at) != len(want) || math.Abs(at[i]-w[0]) > 1e-9 || math.Abs(pause[i]-w[1]) > 1e-9 {
+			t.Fatalf("%v with pauses %v, not %v", at, pause, want)
+		}
+	}
+	if none := (bench.StrokeScene{}).With([]bench.Course{made}).(bench.StrokeScene); len(none.Supposed) != 0 {
+		t.Errorf("before the first stroke: %+v", none.Supposed)
+	}
+}

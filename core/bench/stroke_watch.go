@@ -180,9 +180,48 @@ type StrokeScene struct {
 	First, Last float64   // pauses, s; NaN
 	Hold        float64   // s
 	Slow        float64   // the pause from which it holds, s
+	Supposed    []Course  // pauses against time with suspects, s; the first stroke is that of the pump
 }
 
 func (StrokeScene) scene() {}
+
+// StrokesMade is the column of how many strokes the car's own pump has made.
+const StrokesMade = "strokes made"
+
+// Column is that of the strokes.
+func (StrokeScene) Column() string { return StrokesMade }
+
+// With draws the pauses behind the strokes: time counts from the first stroke, since nobody knows when in
+// a start the pump begins.
+func (s StrokeScene) With(courses []Course) Scene {
+	if len(s.At) == 0 {
+		return s
+	}
+	for _, c := range courses {
+		at := strokesOf(c)
+		out := Course{Name: c.Name}
+		for i := 1; i < len(at); i++ {
+			out.T, out.V = append(out.T, s.At[0]+at[i-1]-at[0]), append(out.V, at[i]-at[i-1])
+		}
+		if n := len(at); n > 0 && len(c.T) > 0 { // and how long it then stays silent
+			out.T, out.V = append(out.T, s.At[0]+at[n-1]-at[0]), append(out.V, c.T[len(c.T)-1]-at[n-1])
+		}
+		s.Supposed = append(s.Supposed, out)
+	}
+	return s
+}
+
+// strokesOf are the moments of strokes that were counted, s; several between two looks lie evenly.
+func strokesOf(c Course) (at []float64) {
+	before, was := 0.0, 0.0
+	for i, n := range c.V {
+		for k := was + 1; k <= n; k++ {
+			at = append(at, before+(c.T[i]-before)*(k-was)/(n-was))
+		}
+		before, was = c.T[i], n
+	}
+	return at
+}
 
 // strokePicture is a pump by its readings: strokes whose pauses grow evenly from the first to the last.
 func strokePicture(_ Subject, r Readings) Scene {

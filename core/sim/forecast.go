@@ -28,9 +28,10 @@ var columns = map[string]func(*Car) float64{
 		}
 		return 0
 	},
-	bench.TankSensor: func(c *Car) float64 { p, _ := c.TankPressure(); return p },
-	"pid-06":         func(c *Car) float64 { return c.Live()["06"] },
-	"pid-0C":         func(c *Car) float64 { return c.Engine.Speed },
+	bench.TankSensor:  func(c *Car) float64 { p, _ := c.TankPressure(); return p },
+	"pid-06":          func(c *Car) float64 { return c.Live()["06"] },
+	bench.StrokesMade: func(c *Car) float64 { return float64(c.Unit.Strokes) },
+	"pid-0C":          func(c *Car) float64 { return c.Engine.Speed },
 }
 
 // Foresees reports whether a column can be foreseen.
