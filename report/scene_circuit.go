@@ -22,7 +22,7 @@ const (
 	circuitTop  = 40.0
 )
 
-// circuitScene draws the circuit from battery to ground: what is cleared is a whole line, what may be
+// circuitScene draws the circuit from battery to ground: what is no longer suspected is a whole line, what may be
 // broken still is dashed, with its share, and the probes are where they are wanted.
 func circuitScene(x bench.CircuitScene) string {
 	columns, rows := 1.0, 1.0
@@ -50,7 +50,7 @@ func circuitScene(x bench.CircuitScene) string {
 	s.paths()
 	s.ends()
 	s.probes()
-	s.c.Text("small", "start", 8, circuitTop+s.dy*rows+below, "whole line: cleared; dashed: may be broken, with its odds")
+	s.c.Text("small", "start", 8, circuitTop+s.dy*rows+below, "whole line: not suspected; dashed: may be broken, with its odds")
 	return s.c.String()
 }
 

@@ -149,20 +149,7 @@ func (s *server) showTest(c *echo.Context, test string, failed error, says strin
 	}); err != nil {
 		return err
 	}
-	around := car.Graph.Parts
-	if b.On == bench.OnePart { // of a part by itself only what leads into it can be named
-		around = car.Graph.Lines(d.On.Key)
-	}
-	for _, x := range around {
-		if x.Name != "" && x.Kind != plumbing.Block {
-			d.Parts = append(d.Parts, x)
-		}
-	}
-	slices.SortStableFunc(d.Parts, func(a, b plumbing.Part) int { return strings.Compare(a.Name, b.Name) })
-	d.Targets = car.Targets(t.Key)
-	if b.Odds == bench.FromSmoke {
-		d.Entries = car.SmokeEntries()
-	}
+	d.choices(car, b)
 	d.planned(s, c, car, on)
 	d.Phases = phases(t, b, car, d.On)
 	d.room(p.Form)
@@ -194,6 +181,24 @@ func (s *server) showTest(c *echo.Context, test string, failed error, says strin
 		return s.again(c, failed, "do.html", p)
 	}
 	return s.render(c, http.StatusOK, "do.html", p)
+}
+
+// choices are the parts that can be named, tried, or let smoke in.
+func (d *doPage) choices(car casework.Car, b bench.Test) {
+	around := car.Graph.Parts
+	if b.On == bench.OnePart { // of a part by itself only what leads into it can be named
+		around = car.Graph.Lines(d.On.Key)
+	}
+	for _, x := range around {
+		if x.Name != "" && x.Kind != plumbing.Block {
+			d.Parts = append(d.Parts, x)
+		}
+	}
+	slices.SortStableFunc(d.Parts, func(a, b plumbing.Part) int { return strings.Compare(a.Name, b.Name) })
+	d.Targets = car.Targets(d.Test.Key)
+	if b.Odds == bench.FromSmoke {
+		d.Entries = car.SmokeEntries()
+	}
 }
 
 // cautions are the Book's, each once, in their order.
