@@ -1,6 +1,6 @@
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { axe, openShop } from "./shop.mjs";
+import { arrive, axe, openShop } from "./shop.mjs";
 
 let shop;
 before(async () => { shop = await openShop(); });
@@ -105,16 +105,16 @@ test("a tapped sign, its opposite, and back; the kit of the case", async () => {
   assert.deepEqual(await odds(page), before);
   await page.click("#kit > summary");
   for (const k of ["smoke", "gauge", "flow"]) await page.uncheck(`#kit input[value=${k}]`);
-  await page.click("button:has-text('For this case')");
+  await arrive(page, () => page.click("button:has-text('For this case')"));
   await page.waitForSelector("#kit summary:has-text('for this case')");
   assert.doesNotMatch(await page.locator("[data-next] h2").innerText(), /Smoke in the vapour/);
   await page.goto(shop.base + "/ways");
   await page.check("input[name=way-prove][value=swap]");
   await page.fill("#rate", "abc");
-  await page.click(".actions button:has-text('Save')");
+  await arrive(page, () => page.click(".actions button:has-text('Save')"));
   await page.waitForSelector("[role=alert]:has-text('Hour of work')");
   await page.fill("#rate", "72,50");
-  await page.click(".actions button:has-text('Save')");
+  await arrive(page, () => page.click(".actions button:has-text('Save')"));
   await page.waitForSelector("input[name=way-prove][value=swap]:checked");
   assert.deepEqual(await axe(page), []);
 });
